@@ -1,0 +1,49 @@
+"""Who may do what in a study: one table, asked by every operation and by every page that offers an act."""
+
+from enum import StrEnum
+
+
+class Role(StrEnum):
+    """A person's part in a study; one person may hold several."""
+
+    OWNER = "owner"
+    RECORDER = "recorder"
+    REVIEWER = "reviewer"
+    READER = "reader"
+
+
+class Right(StrEnum):
+    """An act, or a group of acts, that needs a role."""
+
+    SEE = "see what members are shown"
+    RECORD = "record and correct"
+    UNDO_OTHERS = "undo what others did"
+    REDETERMINE = "redetermine a plant"
+    SET_RULES = "set the counting rules"
+    ADMINISTER = "change the study and its members"
+    EXPORT = "export within the terms"
+    AGREE = "record agreements and withdrawals"
+    REVEAL = "see a holder's real name"
+
+
+_HOLDERS: dict[Right, frozenset[Role]] = {
+    Right.SEE: frozenset(Role),
+    Right.RECORD: frozenset({Role.OWNER, Role.RECORDER, Role.REVIEWER}),
+    Right.UNDO_OTHERS: frozenset({Role.OWNER, Role.REVIEWER}),
+    Right.REDETERMINE: frozenset({Role.OWNER, Role.REVIEWER}),
+    Right.SET_RULES: frozenset({Role.OWNER, Role.REVIEWER}),
+    Right.ADMINISTER: frozenset({Role.OWNER}),
+    Right.EXPORT: frozenset({Role.OWNER, Role.REVIEWER}),
+    Right.AGREE: frozenset({Role.OWNER, Role.RECORDER}),
+    Right.REVEAL: frozenset({Role.OWNER}),
+}
+
+
+def may(roles: frozenset[Role], right: Right) -> bool:
+    """Whether one of these roles has the right."""
+    return bool(roles & _HOLDERS[right])
+
+
+def who_may(right: Right) -> tuple[Role, ...]:
+    """The roles that have the right, in the order of the table."""
+    return tuple(role for role in Role if role in _HOLDERS[right])

@@ -1,0 +1,148 @@
+"""Counting rules: the named set of choices that turns reports into a tally."""
+
+from collections.abc import Callable, Mapping
+from dataclasses import asdict, dataclass, replace
+from typing import Any
+
+from tender_ledger.core.messages import InputRefused, Problem
+
+BASES = ("own", "patient", "witnessed", "taught", "community", "hearsay", "read", "historical", "laboratory",
+         "animal_study", "human_trial", "study_unspecified", "regulation", "unstated")  # fmt: skip
+STANCES = ("affirms", "denies", "declines", "untried")
+OUTCOMES = ("helped", "none", "harmed", "unstated")
+CURRENCIES = ("current", "former", "remembered", "unstated")
+KINDS = ("holder", "source")
+
+
+@dataclass(frozen=True)
+class CountingRules:
+    """Every choice of the use-report table's rules. The defaults are the defaults of the format."""
+
+    unit: str = "category"
+    level: str = "category"
+    secondary_codes: str = "ignore"
+    basis: tuple[str, ...] = ("own", "patient", "witnessed", "taught", "community", "historical", "unstated")
+    stances: tuple[str, ...] = ("affirms",)
+    no_effect: str = "count"
+    informant_kinds: tuple[str, ...] = ("holder",)
+    mixtures: str = "each"
+    undetermined: str = "drop"
+    genus_level: str = "own_taxon"
+    qualified: str = "as_taxon"
+    infraspecific: str = "lump"
+    scheme: str | None = None
+    currency: tuple[str, ...] = CURRENCIES
+    n: str = "roster"
+    nc: int | None = None
+    communities: tuple[str, ...] | None = None
+    repeat: str = "once"
+    resample: str = "all"
+
+    def to_json(self) -> dict[str, Any]:
+        """The rules as the JSON of the format; `parse_rules` reads it back to an equal value."""
+        return {key: list(value) if isinstance(value, tuple) else value for key, value in asdict(self).items()}
+
+    def with_(self, **changes: Any) -> "CountingRules":
+        """The same rules with some choices changed, checked like any input."""
+        return parse_rules({**replace(self).to_json(), **changes})
+
+
+# key -> (values that are computed, values of the format that this version refuses by name)
+_WORDS: dict[str, tuple[tuple[str, ...], tuple[str, ...]]] = {
+    "unit": (("category", "use"), ("use_part",)),
+    "level": (("category",), ("subcategory",)),
+    "secondary_codes": (("ignore",), ("count",)),
+    "no_effect": (("count", "leave_out"), ()),
+    "mixtures": (("each", "all_roles", "drop"), ("own_taxon", "share")),
+    "undetermined": (("drop", "each_own", "lump"), ()),
+    "genus_level": (("own_taxon", "merge_if_single", "drop"), ()),
+    "qualified": (("as_taxon",), ("own_taxon", "drop")),
+    "infraspecific": (("lump", "own_taxon"), ()),
+    "n": (("roster", "reporting"), ()),
+    "repeat": (("once",), ("each_event",)),
+    "resample": (("all",), ("within_community",)),
+}
+_LISTS: dict[str, tuple[str, ...]] = {
+    "basis": BASES,
+    "stances": STANCES,
+    "informant_kinds": KINDS,
+    "currency": CURRENCIES,
+}
+KEYS = (*_WORDS, *_LISTS, "scheme", "nc", "communities")
+
+
+def parse_rules(body: Mapping[str, Any]) -> CountingRules:
+    """Read rules from the JSON of the format; keys that are left out take their default.
+
+    Raises InputRefused with every problem: an unknown key, an unknown value (naming the allowed ones), and a value of
+    the format that is not computed by this version (naming it, so that it is never silently ignored).
+    """
+    if not isinstance(body, Mapping):
+        raise InputRefused(Problem("Counting rules are one JSON object.", found=type(body).__name__))
+    problems: list[Problem] = []
+    values: dict[str, Any] = {}
+    for key, value in body.items():
+        try:
+            values[key] = _reader(key)(key, value)
+        except InputRefused as refused:
+            problems += refused.problems
+    if problems:
+        raise InputRefused(*problems)
+    return CountingRules(**values)
+
+
+def _reader(key: str) -> Callable[[str, Any], Any]:
+    if key in _WORDS:
+        return _word
+    if key in _LISTS:
+        return _list
+    special = {"scheme": _text_or_none, "nc": _count_or_none, "communities": _texts_or_none}
+    if key in special:
+        return special[key]
+    raise InputRefused(Problem("This counting rule does not exist.", f"rules.{key}", expected=", ".join(KEYS)))
+
+
+def _word(key: str, value: Any) -> str:
+    computed, later = _WORDS[key]
+    if value in computed:
+        return str(value)
+    if value in later or (key == "level" and isinstance(value, Mapping)):
+        raise InputRefused(
+            Problem("The format has this choice, but this version does not compute it yet.", f"rules.{key}",
+                    str(value), " or ".join(computed), "Nothing was computed."))  # fmt: skip
+    raise InputRefused(_unknown(key, value, (*computed, *later)))
+
+
+def _list(key: str, value: Any) -> tuple[str, ...]:
+    if not isinstance(value, list | tuple) or not value:
+        raise InputRefused(
+            Problem("This rule takes a list of at least one.", f"rules.{key}", str(value), ", ".join(_LISTS[key]))
+        )
+    wrong = [item for item in value if item not in _LISTS[key]]
+    if wrong:
+        raise InputRefused(*(_unknown(key, item, _LISTS[key]) for item in wrong))
+    return tuple(item for item in _LISTS[key] if item in value)
+
+
+def _unknown(key: str, value: Any, allowed: tuple[str, ...]) -> Problem:
+    return Problem("The rule has no such value.", f"rules.{key}", str(value), ", ".join(allowed))
+
+
+def _text_or_none(key: str, value: Any) -> str | None:
+    if value is None or (isinstance(value, str) and value):
+        return value
+    raise InputRefused(Problem("This rule takes a name, or null.", f"rules.{key}", str(value)))
+
+
+def _count_or_none(key: str, value: Any) -> int | None:
+    if value is None or (isinstance(value, int) and not isinstance(value, bool) and value > 0):
+        return value
+    raise InputRefused(Problem("This rule takes a whole number above 0, or null.", f"rules.{key}", str(value)))
+
+
+def _texts_or_none(key: str, value: Any) -> tuple[str, ...] | None:
+    if value is None:
+        return None
+    if isinstance(value, list | tuple) and value and all(isinstance(item, str) and item for item in value):
+        return tuple(value)
+    raise InputRefused(Problem("This rule takes a list of community codes, or null.", f"rules.{key}", str(value)))

@@ -1,0 +1,1 @@
+"""Reports as columns, and the counting of distinct keys under given rules."""

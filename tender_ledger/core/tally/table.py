@@ -1,0 +1,84 @@
+"""The columnar use-report table: what computation takes, wherever the rows came from."""
+
+from dataclasses import dataclass, field
+
+import numpy as np
+import numpy.typing as npt
+
+Ints = npt.NDArray[np.int64] | npt.NDArray[np.int32]
+Bools = npt.NDArray[np.bool_]
+
+NONE_NAMED = -2  # category code of a row that says: asked about this plant, no use named
+UNCODED = -1  # category code of a row whose category is not yet known
+
+
+@dataclass(frozen=True)
+class Informants:
+    """Everybody the study may count, also the silent: parallel columns, one place an informant.
+
+    `community` is a code into `communities` (-1: none); `is_source` marks written or recorded sources.
+    """
+
+    codes: tuple[str, ...]
+    community: Ints
+    is_source: Bools
+    communities: tuple[str, ...]
+
+    def __len__(self) -> int:
+        return len(self.codes)
+
+
+@dataclass(frozen=True)
+class Plants:
+    """The plants that reports point at: parallel columns. `taxon` is "" where a plant is undetermined."""
+
+    labels: tuple[str, ...]
+    taxon: tuple[str, ...]
+    rank: tuple[str, ...]
+    family: tuple[str, ...]
+
+    def __len__(self) -> int:
+        return len(self.labels)
+
+
+@dataclass(frozen=True)
+class Uses:
+    """Specific uses, each within its category: (category, label) is the key, sorted by category."""
+
+    category: Ints
+    labels: tuple[str, ...]
+
+
+@dataclass(frozen=True)
+class UseReportTable:
+    """Rows of reports as integer codes, with the label tables the codes point into.
+
+    Columns of length n: informant, event, plant, category (see NONE_NAMED, UNCODED), use (-1 where no category),
+    basis, stance, outcome (codes into `rules.BASES`, `STANCES`, `OUTCOMES`). Optional columns are None where the rows
+    do not carry them: currency, mixture (0: none), minor_role (carrier or corrective), scheme, row (identities).
+    """
+
+    informants: Informants
+    plants: Plants
+    categories: tuple[str, ...]
+    uses: Uses
+    events: int
+    informant: Ints
+    event: Ints
+    plant: Ints
+    category: Ints
+    use: Ints
+    basis: Ints
+    stance: Ints
+    outcome: Ints
+    currency: Ints | None = None
+    mixture: Ints | None = None
+    minor_role: Bools | None = None
+    scheme: Ints | None = None
+    schemes: tuple[str, ...] = ()
+    row: Ints | None = None
+    roster_given: bool = True
+    partial: tuple[str, ...] = field(default=())
+
+    def __len__(self) -> int:
+        return len(self.informant)

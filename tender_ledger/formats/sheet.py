@@ -1,0 +1,95 @@
+"""Sheets of rows with a header (CSV by RFC 4180): read with the place of everything wrong, written the same way."""
+
+import csv
+import io
+import unicodedata
+from collections.abc import Iterable, Mapping, Sequence
+from dataclasses import dataclass
+
+from tender_ledger.core.messages import InputRefused, Problem
+
+Row = dict[str, str]
+
+
+@dataclass(frozen=True)
+class Sheet:
+    """The header and the rows; `lines` holds the line of the file on which each row starts."""
+
+    columns: tuple[str, ...]
+    rows: tuple[Row, ...]
+    lines: tuple[int, ...]
+
+
+def read_sheet(data: bytes, required: Sequence[str], name: str = "file") -> Sheet:
+    """Read a sheet: UTF-8 with or without BOM, comma, semicolon or tab, text normalised to NFC, cells trimmed.
+
+    Raises InputRefused naming line and column: no UTF-8, no header, a column twice or missing, a row of wrong length.
+    Empty lines are passed over. A sheet with a header alone has no rows.
+    """
+    try:
+        text = unicodedata.normalize("NFC", data.decode("utf-8-sig"))
+    except UnicodeDecodeError as error:
+        line = data[: error.start].count(b"\n") + 1
+        raise InputRefused(
+            Problem("The text is not UTF-8.", f"{name}, line {line}", f"byte {data[error.start]:#04x}", "UTF-8",
+                    "Save the sheet again as CSV UTF-8.")) from None  # fmt: skip
+    reader = csv.reader(io.StringIO(text, newline=""), delimiter=_delimiter(text), strict=True)
+    try:
+        header = [cell.strip() for cell in next(reader)]
+    except (StopIteration, csv.Error):
+        raise InputRefused(
+            Problem("There is no header row.", f"{name}, line 1", expected=", ".join(required))
+        ) from None
+    _check_header(header, required, name)
+    return _rows(reader, header, name)
+
+
+def _delimiter(text: str) -> str:
+    head = text.split("\n", 1)[0]
+    return max(",;\t", key=head.count)
+
+
+def _check_header(header: list[str], required: Sequence[str], name: str) -> None:
+    where = f"{name}, line 1"
+    problems = [
+        Problem("A required column is missing.", where, ", ".join(header), column)
+        for column in required
+        if column not in header
+    ]
+    twice = sorted({column for column in header if column and header.count(column) > 1})
+    problems += [Problem("A column stands twice.", where, column, "each column once") for column in twice]
+    if problems:
+        raise InputRefused(*problems)
+
+
+def _rows(reader: Iterable[list[str]], header: list[str], name: str) -> Sheet:
+    rows: list[Row] = []
+    lines: list[int] = []
+    problems: list[Problem] = []
+    line = 2
+    try:
+        for cells in reader:
+            start, line = line, reader.line_num + 1  # type: ignore[attr-defined]
+            if not any(cell.strip() for cell in cells):
+                continue
+            if len(cells) != len(header):
+                problems.append(
+                    Problem("The row has another number of cells than the header.", f"{name}, line {start}",
+                            str(len(cells)), str(len(header))))  # fmt: skip
+                continue
+            rows.append({column: cell.strip() for column, cell in zip(header, cells, strict=True)})
+            lines.append(start)
+    except csv.Error as error:
+        problems.append(Problem(f"The quoting is broken: {error}.", f"{name}, line {line}"))
+    if problems:
+        raise InputRefused(*problems)
+    return Sheet(tuple(header), tuple(rows), tuple(lines))
+
+
+def write_sheet(columns: Sequence[str], rows: Iterable[Mapping[str, object]]) -> bytes:
+    """The rows as CSV in UTF-8; None is the empty cell. `read_sheet` gives the same cells back."""
+    out = io.StringIO(newline="")
+    writer = csv.DictWriter(out, columns, extrasaction="raise", lineterminator="\r\n")
+    writer.writeheader()
+    writer.writerows({key: "" if value is None else value for key, value in row.items()} for row in rows)
+    return out.getvalue().encode()
