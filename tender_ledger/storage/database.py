@@ -1,0 +1,125 @@
+"""The connection that the models use, transactions, and the mapping of constraints to sentences."""
+
+from collections.abc import Iterator, Mapping
+from contextlib import contextmanager
+from pathlib import Path
+from typing import Any
+
+from peewee import DatabaseProxy, IntegrityError, InterfaceError, OperationalError
+from playhouse.migrations import Runner
+from playhouse.postgres_ext import PooledPsycopg3Database
+
+MIGRATIONS = Path(__file__).parent / "migrations"
+_LOCK = 7_265_110_411  # any number that nothing else in the database locks
+
+# The models need one database object when their classes are made; which server it is, `configure` says.
+database: DatabaseProxy = DatabaseProxy()
+
+
+def configure(url: str, *, max_connections: int = 20) -> None:
+    """Say which server the models use. Nothing connects until the first statement."""
+    database.initialize(PooledPsycopg3Database(url, max_connections=max_connections, stale_timeout=300, timeout=10))
+
+
+def open_connection() -> bool:
+    """Open this thread's connection and prove it alive, once again if the server was restarted since.
+
+    Returns whether this call opened it, so that only its opener closes it. Raises OperationalError without a server.
+    """
+    opened: bool = database.connect(reuse_if_open=True)
+    if not opened:
+        return False
+    try:
+        database.execute_sql("SELECT 1")
+    except (OperationalError, InterfaceError):
+        database.manual_close()
+        database.connect(reuse_if_open=True)
+        database.execute_sql("SELECT 1")
+    return True
+
+
+def close_connection() -> None:
+    """Give the connection back to the pool; a broken one is dropped."""
+    if not database.is_closed():
+        database.close()
+
+
+def migrate() -> list[str]:
+    """Bring the schema up to date, one caller at a time; returns the names of what was applied."""
+    with database.connection_context():
+        database.execute_sql("SELECT pg_advisory_lock(%s)", (_LOCK,))
+        try:
+            return list(Runner(database, str(MIGRATIONS)).up())
+        finally:
+            database.execute_sql("SELECT pg_advisory_unlock(%s)", (_LOCK,))
+
+
+def pending_migrations() -> list[str]:
+    """Names of the migrations that this program has and the database has not."""
+    return [row.name for row in Runner(database, str(MIGRATIONS)).status() if row.path and not row.applied]
+
+
+@contextmanager
+def snapshot() -> Iterator[None]:
+    """One consistent, read-only view of the database for everything read inside."""
+    with database.atomic():
+        if database.transaction_depth() == 1:
+            database.execute_sql("SET TRANSACTION ISOLATION LEVEL REPEATABLE READ READ ONLY")
+        yield
+
+
+def rows(sql: str, **parameters: Any) -> list[dict[str, Any]]:
+    """The rows of a read as dictionaries, in the order of the statement."""
+    cursor = database.execute_sql(sql, parameters)
+    names = [column.name for column in cursor.description]
+    return [dict(zip(names, row, strict=True)) for row in cursor.fetchall()]
+
+
+def row(sql: str, **parameters: Any) -> dict[str, Any] | None:
+    """The first row of a read, or None."""
+    found = rows(sql, **parameters)
+    return found[0] if found else None
+
+
+def value(sql: str, **parameters: Any) -> Any:
+    """The single value of a read, or None where there is no row."""
+    found = database.execute_sql(sql, parameters).fetchone()
+    return found[0] if found else None
+
+
+def violated_constraint(error: IntegrityError) -> str:
+    """The name of the constraint that the database says was violated, or ""."""
+    seen: BaseException | None = error
+    while seen is not None:
+        name = getattr(getattr(seen, "diag", None), "constraint_name", None)
+        if name:
+            return str(name)
+        seen = getattr(seen, "orig", None) or seen.__cause__ or seen.__context__
+    return ""
+
+
+# Constraint -> (field, what is wrong and what to do). A constraint that only a defect of the program can violate is not here.
+SENTENCES: Mapping[str, tuple[str, str]] = {
+    "person_email_taken": ("email", "Somebody signs in with this address already. Choose another."),
+    "study_code_taken": ("code", "Another study has this code. Choose another."),
+    "language_code_taken": ("code", "The study has a language with this code already."),
+    "language_code_form": ("code", "A language code is three small letters, such as qaa."),
+    "community_code_taken": ("code", "The study has a community with this code already. Choose another."),
+    "community_latitude_range": ("latitude", "Latitude lies between -90 and 90 degrees."),
+    "community_longitude_range": ("longitude", "Longitude lies between -180 and 180 degrees."),
+    "community_position_whole": ("longitude", "A position needs both latitude and longitude, or neither."),
+    "holder_code_taken": ("code", "The study has a holder with this code already. Choose another."),
+    "holder_birth_once": ("birth", "Give the year or the decade of birth, not both."),
+    "holder_birth_year_range": ("birth", "The year of birth lies between 1850 and 2100."),
+    "holder_birth_decade_form": ("birth", "A decade is written as its first year, such as 1950s."),
+    "source_code_taken": ("code", "The study has a source with this code already. Choose another."),
+    "consent_withdrawn_after": ("withdrawn_on", "A withdrawal cannot come before the agreement it ends."),
+    "consent_record_first": ("may_record", "What may not be recorded can be neither counted, shown nor published."),
+    "consent_show_before_quote": ("may_publish_verbatim", "What may not be shown to members cannot be published word for word."),
+    "encounter_days_order": ("day", "The last day cannot come before the first."),
+    "use_report_teller_present": ("informant", "This holder was not present in the encounter. Add the holder to it first."),
+    "asking_teller_present": ("informant", "This holder was not present in the encounter. Add the holder to it first."),
+    "asking_once": ("plant", "That this holder was asked about this plant and named no use is recorded here already."),
+    "local_name_once": ("name", "The plant has this name in this language already."),
+    "rules_name_taken": ("name", "The study has rules of this name already. Choose another."),
+}  # fmt: skip

@@ -1,0 +1,7 @@
+"""The first schema. The statements stand in the SQL file of the same name, since they are more than models can say."""
+
+from pathlib import Path
+
+
+def up(migrator, db) -> None:  # type: ignore[no-untyped-def]
+    db.execute_sql(Path(__file__).with_suffix(".sql").read_text())

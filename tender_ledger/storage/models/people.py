@@ -1,0 +1,71 @@
+"""Knowledge-holders, sources, and what they agreed to."""
+
+from typing import ClassVar
+
+from peewee import BigIntegerField, BlobField, BooleanField, DateField, IdentityField, IntegerField, TextField, UUIDField
+from playhouse.postgres_ext import BinaryJSONField
+
+from tender_ledger.storage.models.base import Record, StudyRecord
+
+
+class Holder(StudyRecord):
+    ENTITY: ClassVar[str] = "holder"
+    code = TextField()
+    community_id = BigIntegerField()
+    gender = TextField(default="unstated")
+    birth_year = IntegerField(null=True)
+    birth_decade = IntegerField(null=True)
+    chosen = TextField(default="unstated")
+    recorded_by = BigIntegerField()
+    client_key = UUIDField(null=True)
+
+
+class HolderIdentity(Record):
+    """The real name, encrypted; in no history and in no export."""
+
+    holder_id = BigIntegerField(primary_key=True)
+    study_id = BigIntegerField()
+    ciphertext = BlobField()
+    nonce = BlobField()
+    key_id = TextField()
+
+
+class Disclosure(Record):
+    """That somebody looked at a real name, and why."""
+
+    id = IdentityField(generate_always=True)
+    study_id = BigIntegerField()
+    person_id = BigIntegerField()
+    holder_id = BigIntegerField()
+    reason = TextField()
+
+
+class Source(StudyRecord):
+    ENTITY: ClassVar[str] = "source"
+    code = TextField()
+    kind = TextField()
+    csl = BinaryJSONField(index=False)
+    community_id = BigIntegerField(null=True)
+
+
+class Informant(Record):
+    id = IdentityField(generate_always=True)
+    study_id = BigIntegerField()
+    holder_id = BigIntegerField(null=True)
+    source_id = BigIntegerField(null=True)
+
+
+class Consent(StudyRecord):
+    ENTITY: ClassVar[str] = "consent"
+    holder_id = BigIntegerField(null=True)
+    community_id = BigIntegerField(null=True)
+    agreed_on = DateField()
+    form = TextField()
+    may_record = BooleanField()
+    may_count = BooleanField()
+    may_show = BooleanField()
+    may_publish_aggregate = BooleanField()
+    may_publish_verbatim = BooleanField()
+    withdrawn_on = DateField(null=True)
+    withdrawal = TextField(null=True)
+    client_key = UUIDField(null=True)

@@ -1,0 +1,62 @@
+"""Plants as met, what they are called, and what they were determined as."""
+
+from typing import ClassVar
+
+from peewee import BigIntegerField, BooleanField, DateField, IdentityField, IntegerField, TextField, UUIDField
+
+from tender_ledger.storage.models.base import Record, StudyRecord
+
+
+class Checklist(Record):
+    id = IdentityField(generate_always=True)
+    study_id = BigIntegerField(null=True)
+    name = TextField()
+    version = TextField()
+
+
+class Taxon(Record):
+    id = IdentityField(generate_always=True)
+    checklist_id = BigIntegerField()
+    name = TextField()
+    authorship = TextField(default="")
+    rank = TextField()
+    genus = TextField()
+    family = TextField()
+    accepted_id = BigIntegerField(null=True)
+
+
+class Plant(StudyRecord):
+    ENTITY: ClassVar[str] = "plant"
+    number = IntegerField()
+    growth_form = TextField(default="")
+    remarks = TextField(default="")
+    client_key = UUIDField(null=True)
+
+
+class Determination(StudyRecord):
+    ENTITY: ClassVar[str] = "determination"
+    plant_id = BigIntegerField()
+    taxon_id = BigIntegerField()
+    qualifier = TextField(default="none")
+    basis = TextField()
+    confidence = TextField()
+    determiner = TextField()
+    determined_on = DateField()
+    remarks = TextField(default="")
+    is_current = BooleanField(default=True)
+
+
+class LocalName(StudyRecord):
+    ENTITY: ClassVar[str] = "local_name"
+    plant_id = BigIntegerField()
+    language_id = BigIntegerField(null=True)
+    name = TextField()
+    name_fold = TextField()
+    gloss = TextField(default="")
+
+
+class Attestation(StudyRecord):
+    ENTITY: ClassVar[str] = "attestation"
+    local_name_id = BigIntegerField()
+    informant_id = BigIntegerField()
+    encounter_id = BigIntegerField()

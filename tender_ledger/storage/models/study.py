@@ -1,0 +1,94 @@
+"""A study, its languages, communities, counting rules, vocabularies and drafts."""
+
+from typing import ClassVar
+
+from peewee import (
+    BigIntegerField,
+    BooleanField,
+    CompositeKey,
+    DoubleField,
+    IdentityField,
+    IntegerField,
+    TextField,
+)
+from playhouse.postgres_ext import BinaryJSONField, DateTimeTZField
+
+from tender_ledger.storage.models.base import Child, Record, StudyRecord
+
+
+class Study(Record):
+    id = IdentityField(generate_always=True)
+    code = TextField()
+    title = TextField()
+    question = TextField(default="")
+    zone = TextField()
+    scheme = TextField(default="economic_botany")
+    invented = BooleanField(default=False)
+    revision = BigIntegerField(default=0)
+    version = IntegerField(default=1)
+    removed_at = DateTimeTZField(null=True)
+
+
+class VocabularyTerm(Record):
+    id = IdentityField(generate_always=True)
+    study_id = BigIntegerField(null=True)
+    vocabulary = TextField()
+    scheme = TextField(null=True)
+    code = TextField()
+    abbreviation = TextField(null=True)
+    parent_id = BigIntegerField(null=True)
+    position = IntegerField()
+    retired_at = DateTimeTZField(null=True)
+
+
+class TermLabel(Record):
+    term_id = BigIntegerField()
+    language = TextField()
+    label = TextField()
+
+    class Meta:
+        primary_key = CompositeKey("term_id", "language")
+
+
+class Language(StudyRecord):
+    ENTITY: ClassVar[str] = "language"
+    code = TextField()
+    name = TextField()
+
+
+class CommunityLanguage(Record):
+    study_id = BigIntegerField()
+    community_id = BigIntegerField()
+    language_id = BigIntegerField()
+
+    class Meta:
+        primary_key = CompositeKey("community_id", "language_id")
+
+
+class Community(StudyRecord):
+    ENTITY: ClassVar[str] = "community"
+    CHILDREN: ClassVar[tuple[Child, ...]] = (
+        Child("languages", CommunityLanguage, "community_id", ("language_id",), "language_id"),
+    )
+    code = TextField()
+    name = TextField()
+    place = TextField(default="")
+    latitude = DoubleField(null=True)
+    longitude = DoubleField(null=True)
+
+
+class Rules(StudyRecord):
+    ENTITY: ClassVar[str] = "rules"
+    name = TextField()
+    body = BinaryJSONField(index=False)
+    in_force = BooleanField(default=True)
+
+
+class Draft(Record):
+    study_id = BigIntegerField()
+    person_id = BigIntegerField()
+    place = TextField()
+    body = BinaryJSONField(index=False)
+
+    class Meta:
+        primary_key = CompositeKey("study_id", "person_id", "place")
