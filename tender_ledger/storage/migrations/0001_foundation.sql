@@ -2,16 +2,16 @@
 -- can point into another study. Shipped vocabulary terms and taxa belong to no study and are referred to by id alone.
 
 CREATE EXTENSION IF NOT EXISTS pg_trgm;
-CREATE DOMAIN line AS text CHECK (VALUE IS NFC NORMALIZED AND VALUE = btrim(VALUE) AND VALUE <> '');
+CREATE DOMAIN phrase AS text CHECK (VALUE IS NFC NORMALIZED AND VALUE = btrim(VALUE) AND VALUE <> '');
 CREATE DOMAIN code AS text CHECK (VALUE ~ '^[A-Z][A-Z0-9-]{0,31}$');
 CREATE DOMAIN slug AS text CHECK (VALUE ~ '^[a-z][a-z0-9_]*$');
 
 -- People who work with the application ------------------------------------------------------------------------------
 CREATE TABLE person (
     id bigint GENERATED ALWAYS AS IDENTITY PRIMARY KEY,
-    email line NOT NULL,
-    email_fold line NOT NULL CONSTRAINT person_email_taken UNIQUE,
-    name line NOT NULL,
+    email phrase NOT NULL,
+    email_fold phrase NOT NULL CONSTRAINT person_email_taken UNIQUE,
+    name phrase NOT NULL,
     password_hash text NOT NULL,
     created_at timestamptz NOT NULL DEFAULT now(),
     disabled_at timestamptz
@@ -38,9 +38,9 @@ CREATE INDEX attempt_address ON attempt (address_digest, at);
 CREATE TABLE study (
     id bigint GENERATED ALWAYS AS IDENTITY PRIMARY KEY,
     code code NOT NULL CONSTRAINT study_code_taken UNIQUE,
-    title line NOT NULL,
+    title phrase NOT NULL,
     question text NOT NULL DEFAULT '' CHECK (question IS NFC NORMALIZED),
-    zone line NOT NULL,
+    zone phrase NOT NULL,
     scheme slug NOT NULL DEFAULT 'economic_botany',
     invented boolean NOT NULL DEFAULT false,
     revision bigint NOT NULL DEFAULT 0,
@@ -76,7 +76,7 @@ CREATE TABLE vocabulary_term (
 CREATE TABLE term_label (
     term_id bigint NOT NULL REFERENCES vocabulary_term (id),
     language text NOT NULL CHECK (language ~ '^[a-z]{2,3}$'),
-    label line NOT NULL,
+    label phrase NOT NULL,
     PRIMARY KEY (term_id, language)
 );
 
@@ -85,7 +85,7 @@ CREATE TABLE language (
     id bigint GENERATED ALWAYS AS IDENTITY PRIMARY KEY,
     study_id bigint NOT NULL REFERENCES study (id),
     code text NOT NULL CONSTRAINT language_code_form CHECK (code ~ '^[a-z]{3}$'),
-    name line NOT NULL,
+    name phrase NOT NULL,
     version integer NOT NULL DEFAULT 1,
     removed_at timestamptz,
     UNIQUE (study_id, id)
@@ -95,7 +95,7 @@ CREATE TABLE community (
     id bigint GENERATED ALWAYS AS IDENTITY PRIMARY KEY,
     study_id bigint NOT NULL REFERENCES study (id),
     code code NOT NULL,
-    name line NOT NULL,
+    name phrase NOT NULL,
     place text NOT NULL DEFAULT '' CHECK (place IS NFC NORMALIZED),
     latitude double precision CONSTRAINT community_latitude_range CHECK (latitude BETWEEN -90 AND 90),
     longitude double precision CONSTRAINT community_longitude_range CHECK (longitude BETWEEN -180 AND 180),
@@ -121,7 +121,7 @@ CREATE TABLE holder (
     gender text NOT NULL DEFAULT 'unstated'
         CONSTRAINT holder_gender_known CHECK (gender IN ('woman', 'man', 'other', 'unstated')),
     birth_year integer CONSTRAINT holder_birth_year_range CHECK (birth_year BETWEEN 1850 AND 2100),
-    birth_decade integer CONSTRAINT holder_birth_decade_form CHECK (birth_decade BETWEEN 1850 AND 2100 AND birth_decade % 10 = 0),
+    birth_decade integer CONSTRAINT holder_birth_decade_form CHECK (birth_decade BETWEEN 1850 AND 2100 AND mod(birth_decade, 10) = 0),
     chosen text NOT NULL DEFAULT 'unstated'
         CONSTRAINT holder_chosen_known CHECK (chosen IN ('random', 'snowball', 'purposive', 'all', 'unstated')),
     recorded_by bigint NOT NULL REFERENCES person (id),
@@ -148,7 +148,7 @@ CREATE TABLE disclosure (
     person_id bigint NOT NULL REFERENCES person (id),
     holder_id bigint NOT NULL,
     at timestamptz NOT NULL DEFAULT now(),
-    reason line NOT NULL,
+    reason phrase NOT NULL,
     FOREIGN KEY (study_id, holder_id) REFERENCES holder (study_id, id)
 );
 CREATE TABLE source (
@@ -213,7 +213,7 @@ CREATE TABLE encounter (
     number integer NOT NULL,
     kind text NOT NULL CONSTRAINT encounter_kind_known
         CHECK (kind IN ('interview', 'walk', 'demonstration', 'group', 'reading')),
-    title line NOT NULL,
+    title phrase NOT NULL,
     day_from date NOT NULL,
     day_to date NOT NULL,
     approximate boolean NOT NULL DEFAULT false,
@@ -247,18 +247,18 @@ CREATE INDEX encounter_informant_of ON encounter_informant (informant_id);
 CREATE TABLE checklist (
     id bigint GENERATED ALWAYS AS IDENTITY PRIMARY KEY,
     study_id bigint REFERENCES study (id),
-    name line NOT NULL,
-    version line NOT NULL,
+    name phrase NOT NULL,
+    version phrase NOT NULL,
     CONSTRAINT checklist_once UNIQUE NULLS NOT DISTINCT (study_id, name, version)
 );
 CREATE TABLE taxon (
     id bigint GENERATED ALWAYS AS IDENTITY PRIMARY KEY,
     checklist_id bigint NOT NULL REFERENCES checklist (id),
-    name line NOT NULL,
+    name phrase NOT NULL,
     authorship text NOT NULL DEFAULT '' CHECK (authorship IS NFC NORMALIZED),
     rank slug NOT NULL,
-    genus line NOT NULL,
-    family line NOT NULL,
+    genus phrase NOT NULL,
+    family phrase NOT NULL,
     accepted_id bigint REFERENCES taxon (id),
     CONSTRAINT taxon_once UNIQUE (checklist_id, name, authorship),
     CONSTRAINT taxon_not_own_synonym CHECK (accepted_id <> id)
@@ -286,7 +286,7 @@ CREATE TABLE determination (
     basis text NOT NULL CONSTRAINT determination_basis_known
         CHECK (basis IN ('specimen', 'living_plant', 'photo', 'description')),
     confidence text NOT NULL CONSTRAINT determination_confidence_known CHECK (confidence IN ('sure', 'likely', 'doubtful')),
-    determiner line NOT NULL,
+    determiner phrase NOT NULL,
     determined_on date NOT NULL,
     remarks text NOT NULL DEFAULT '' CHECK (remarks IS NFC NORMALIZED),
     is_current boolean NOT NULL DEFAULT true,
@@ -301,8 +301,8 @@ CREATE TABLE local_name (
     study_id bigint NOT NULL REFERENCES study (id),
     plant_id bigint NOT NULL,
     language_id bigint,
-    name line NOT NULL,
-    name_fold line NOT NULL,
+    name phrase NOT NULL,
+    name_fold phrase NOT NULL,
     gloss text NOT NULL DEFAULT '' CHECK (gloss IS NFC NORMALIZED),
     version integer NOT NULL DEFAULT 1,
     removed_at timestamptz,
@@ -332,8 +332,8 @@ CREATE TABLE purpose (
     id bigint GENERATED ALWAYS AS IDENTITY PRIMARY KEY,
     study_id bigint NOT NULL REFERENCES study (id),
     category_id bigint NOT NULL REFERENCES vocabulary_term (id),
-    label line NOT NULL,
-    label_fold line NOT NULL,
+    label phrase NOT NULL,
+    label_fold phrase NOT NULL,
     UNIQUE (study_id, id),
     CONSTRAINT purpose_once UNIQUE (study_id, category_id, label_fold)
 );
@@ -419,7 +419,7 @@ CREATE UNIQUE INDEX asking_once ON asking (encounter_id, informant_id, plant_id)
 CREATE TABLE rules (
     id bigint GENERATED ALWAYS AS IDENTITY PRIMARY KEY,
     study_id bigint NOT NULL REFERENCES study (id),
-    name line NOT NULL,
+    name phrase NOT NULL,
     body jsonb NOT NULL,
     in_force boolean NOT NULL DEFAULT true,
     version integer NOT NULL DEFAULT 1,

@@ -1,0 +1,1 @@
+"""Running the application on one machine: its state folder, its own PostgreSQL cluster, and the process that minds both."""

@@ -1,0 +1,79 @@
+"""Who somebody is, what they may enter, and how often a sign-in failed."""
+
+from typing import Any
+
+from tender_ledger.core.rights import Role
+from tender_ledger.core.terms import Member
+from tender_ledger.storage.database import row, rows, value
+
+
+def session_person(token_sha256: bytes) -> dict[str, Any] | None:
+    """The person of a session that was not ended; seen within 30 days."""
+    return row(
+        """UPDATE person_session s SET seen_at = CASE WHEN s.seen_at < now() - interval '1 minute' THEN now() ELSE s.seen_at END
+           FROM person p
+           WHERE s.token_sha256 = %(token)s AND s.ended_at IS NULL AND s.seen_at > now() - interval '30 days'
+             AND p.id = s.person_id AND p.disabled_at IS NULL
+           RETURNING p.id, p.name, p.email""",
+        token=token_sha256,
+    )
+
+
+def sessions_of(person_id: int) -> list[dict[str, Any]]:
+    """A person's open sessions, the latest seen first."""
+    return rows(
+        """SELECT encode(token_sha256, 'hex') AS key, browser, created_at, seen_at FROM person_session
+           WHERE person_id = %(person)s AND ended_at IS NULL ORDER BY seen_at DESC""",
+        person=person_id,
+    )
+
+
+def failures(account_digest: bytes, address_digest: bytes) -> tuple[int, int]:
+    """Failed sign-ins of the last 15 minutes: of the account, and from the address."""
+    found = row(
+        """SELECT count(*) FILTER (WHERE account_digest = %(account)s) AS account,
+                  count(*) FILTER (WHERE address_digest = %(address)s) AS address
+           FROM attempt WHERE at > now() - interval '15 minutes'
+             AND (account_digest = %(account)s OR address_digest = %(address)s)""",
+        account=account_digest,
+        address=address_digest,
+    )
+    return (found["account"], found["address"]) if found else (0, 0)
+
+
+def member_of(person_id: int, study_code: str) -> Member | None:
+    """The person as a member of the study, or None where there is no such study for this person."""
+    found = rows(
+        """SELECT s.id, m.role, p.name FROM study s JOIN membership m ON m.study_id = s.id JOIN person p ON p.id = m.person_id
+           WHERE s.code = %(code)s AND m.person_id = %(person)s AND s.removed_at IS NULL""",
+        code=study_code,
+        person=person_id,
+    )
+    if not found:
+        return None
+    roles = frozenset(Role(one["role"]) for one in found)
+    return Member(person_id, found[0]["id"], roles, found[0]["name"])
+
+
+def studies_of(person_id: int) -> list[dict[str, Any]]:
+    """The studies of a person, with the roles held in each."""
+    return rows(
+        """SELECT s.code, s.title, s.question, s.invented, array_agg(m.role ORDER BY m.role) AS roles
+           FROM study s JOIN membership m ON m.study_id = s.id
+           WHERE m.person_id = %(person)s AND s.removed_at IS NULL GROUP BY s.id ORDER BY s.title""",
+        person=person_id,
+    )
+
+
+def first_owner(study_code: str) -> int | None:
+    """The person who owned the study first, in whose name the command line acts by default."""
+    found: int | None = value(
+        """SELECT m.person_id FROM membership m JOIN study s ON s.id = m.study_id
+           WHERE s.code = %(code)s AND m.role = 'owner' ORDER BY m.person_id LIMIT 1""",
+        code=study_code,
+    )
+    return found
+
+
+def person_by_email(email_fold: str) -> dict[str, Any] | None:
+    return row("SELECT id, name, password_hash, disabled_at FROM person WHERE email_fold = %(email)s", email=email_fold)

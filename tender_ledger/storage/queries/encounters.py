@@ -1,0 +1,62 @@
+"""Encounters that the viewer may know of, and who was present."""
+
+from typing import Any
+
+from tender_ledger.core.terms import Scope
+from tender_ledger.storage.database import row, rows
+from tender_ledger.storage.queries.terms import TERMS, allowed, parameters
+
+# An encounter is known by its people: it is hidden when it had some and none of them may be seen.
+_SHOWN_SOMEBODY = """(NOT EXISTS (SELECT FROM encounter_informant x WHERE x.encounter_id = e.id)
+    OR EXISTS (SELECT FROM encounter_informant x {terms} x.informant_id WHERE x.encounter_id = e.id AND {allowed}))"""
+
+
+def _condition(scope: Scope) -> str:
+    return _SHOWN_SOMEBODY.format(terms=TERMS, allowed=allowed(scope, written_by="e.recorded_by"))
+
+
+def _columns(scope: Scope) -> str:
+    told = allowed(scope, written_by="r.recorded_by")
+    there = allowed(scope, written_by="e.recorded_by")
+    return f"""e.id, e.number, e.kind, e.title, e.day_from, e.day_to, e.approximate, e.interpreter, e.version,
+        e.community_id, e.language_id, c.name AS community, l.name AS language, l.code AS language_code,
+        coalesce((SELECT array_agg(coalesce(h.code, s.code) ORDER BY coalesce(h.code, s.code)) FROM encounter_informant x
+            JOIN informant i ON i.id = x.informant_id {TERMS} i.id
+            LEFT JOIN holder h ON h.id = i.holder_id LEFT JOIN source s ON s.id = i.source_id
+            WHERE x.encounter_id = e.id AND {there}), '{{}}') AS informants,
+        (SELECT count(*) FROM use_report r {TERMS} r.informant_id
+            WHERE r.encounter_id = e.id AND r.removed_at IS NULL AND {told}) AS reports"""
+
+
+def encounters(scope: Scope) -> list[dict[str, Any]]:
+    """The encounters, the latest first."""
+    return rows(
+        f"""SELECT {_columns(scope)} FROM encounter e JOIN community c ON c.id = e.community_id
+            LEFT JOIN language l ON l.id = e.language_id
+            WHERE e.study_id = %(study)s AND e.removed_at IS NULL AND {_condition(scope)}
+            ORDER BY e.day_from DESC, e.number DESC""",
+        **parameters(scope),
+    )
+
+
+def encounter(scope: Scope, number: int) -> dict[str, Any] | None:
+    return row(
+        f"""SELECT {_columns(scope)} FROM encounter e JOIN community c ON c.id = e.community_id
+            LEFT JOIN language l ON l.id = e.language_id
+            WHERE e.study_id = %(study)s AND e.number = %(number)s AND e.removed_at IS NULL AND {_condition(scope)}""",
+        **parameters(scope, number=number),
+    )
+
+
+def present(scope: Scope, encounter_id: int) -> list[dict[str, Any]]:
+    """The informants of an encounter whom the viewer may see, with their terms of the day."""
+    return rows(
+        f"""SELECT i.id AS informant_id, i.holder_id, coalesce(h.code, s.code) AS code, x.part,
+                  t.on_file, t.may_record, t.may_count, t.may_show, t.may_publish_aggregate, s.id IS NOT NULL AS is_source
+           FROM encounter_informant x JOIN encounter e ON e.id = x.encounter_id
+           JOIN informant i ON i.id = x.informant_id {TERMS} i.id
+           LEFT JOIN holder h ON h.id = i.holder_id LEFT JOIN source s ON s.id = i.source_id
+           WHERE x.study_id = %(study)s AND x.encounter_id = %(encounter)s
+             AND {allowed(scope, written_by="e.recorded_by")} ORDER BY x.part DESC, code""",
+        **parameters(scope, encounter=encounter_id),
+    )

@@ -1,0 +1,114 @@
+"""Communities, holders with their terms of the day, sources, agreements."""
+
+from typing import Any
+
+from tender_ledger.core.terms import Scope
+from tender_ledger.storage.database import row, rows
+from tender_ledger.storage.queries.terms import TERMS, allowed, parameters
+
+
+def communities(scope: Scope) -> list[dict[str, Any]]:
+    """The communities, with their languages and how many of their holders the viewer may see."""
+    return rows(
+        f"""SELECT c.id, c.code, c.name, c.place, c.latitude, c.longitude, c.version,
+                  coalesce((SELECT array_agg(l.name ORDER BY l.name) FROM community_language cl
+                    JOIN language l ON l.id = cl.language_id WHERE cl.community_id = c.id), '{{}}') AS languages,
+                  coalesce((SELECT array_agg(cl.language_id ORDER BY cl.language_id) FROM community_language cl
+                    WHERE cl.community_id = c.id), '{{}}') AS language_ids,
+                  (SELECT count(*) FROM holder h JOIN informant i ON i.holder_id = h.id {TERMS} i.id
+                    WHERE h.community_id = c.id AND {allowed(scope, written_by="h.recorded_by")}) AS holders
+           FROM community c WHERE c.study_id = %(study)s AND c.removed_at IS NULL ORDER BY c.name""",
+        **parameters(scope),
+    )
+
+
+def holders(scope: Scope) -> list[dict[str, Any]]:
+    """Holders whom the viewer may see, with the terms of the day and their numbers of shown reports."""
+    return rows(
+        f"""SELECT h.id, h.code, h.gender, h.birth_year, h.birth_decade, h.chosen, h.version, h.community_id,
+                  c.code AS community_code, c.name AS community, i.id AS informant_id,
+                  t.on_file, t.may_record, t.may_count, t.may_show, t.may_publish_aggregate, t.may_publish_verbatim,
+                  (SELECT count(*) FROM use_report r WHERE r.informant_id = i.id AND r.removed_at IS NULL) AS reports,
+                  (SELECT count(*) FROM encounter_informant ei JOIN encounter e ON e.id = ei.encounter_id
+                    WHERE ei.informant_id = i.id AND ei.part = 'teller' AND e.removed_at IS NULL) AS encounters
+           FROM holder h JOIN community c ON c.id = h.community_id JOIN informant i ON i.holder_id = h.id {TERMS} i.id
+           WHERE h.study_id = %(study)s AND {allowed(scope, written_by="h.recorded_by")}
+           ORDER BY h.code""",
+        **parameters(scope),
+    )
+
+
+def holder(scope: Scope, code: str) -> dict[str, Any] | None:
+    """One holder whom the viewer may see; an owner reaches every holder, sealed or not, to manage the terms."""
+    return row(
+        f"""SELECT h.*, c.code AS community_code, c.name AS community, i.id AS informant_id, t.on_file, t.sealed,
+                  t.may_record, t.may_count, t.may_show, t.may_publish_aggregate, t.may_publish_verbatim,
+                  {allowed(scope, written_by="h.recorded_by")} AS shown,
+                  EXISTS (SELECT FROM holder_identity n WHERE n.holder_id = h.id) AS has_name
+           FROM holder h JOIN community c ON c.id = h.community_id JOIN informant i ON i.holder_id = h.id {TERMS} i.id
+           WHERE h.study_id = %(study)s AND h.code = %(code)s
+             AND (%(owner)s OR {allowed(scope, written_by="h.recorded_by")})""",
+        **parameters(scope, code=code),
+    )
+
+
+def withheld_holders(scope: Scope) -> list[dict[str, Any]]:
+    """What the owner alone sees of holders who are sealed or not shown: code, day, and why."""
+    if not parameters(scope)["owner"]:
+        return []
+    return rows(
+        """SELECT h.code, t.sealed, (SELECT max(coalesce(k.withdrawn_on, k.agreed_on)) FROM consent k
+                    WHERE (k.holder_id = h.id OR k.community_id = h.community_id) AND k.removed_at IS NULL) AS since
+           FROM holder h JOIN informant i ON i.holder_id = h.id
+           JOIN informant_terms(%(study)s, %(day)s) t ON t.informant_id = i.id
+           WHERE h.study_id = %(study)s AND (t.sealed OR (t.on_file AND NOT t.may_show)) ORDER BY h.code""",
+        **parameters(scope),
+    )
+
+
+def agreements(scope: Scope, *, holder_id: int | None = None, community_id: int | None = None) -> list[dict[str, Any]]:
+    """The agreements of one giver, the latest first. The caller has shown that the giver may be seen."""
+    return rows(
+        """SELECT id, agreed_on, form, may_record, may_count, may_show, may_publish_aggregate, may_publish_verbatim,
+                  withdrawn_on, version
+           FROM consent WHERE study_id = %(study)s AND removed_at IS NULL
+             AND (holder_id = %(holder)s OR community_id = %(community)s) ORDER BY agreed_on DESC, id DESC""",
+        study=scope.study_id,
+        holder=holder_id,
+        community=community_id,
+    )
+
+
+def sources(scope: Scope) -> list[dict[str, Any]]:
+    return rows(
+        """SELECT s.id, s.code, s.kind, s.csl, s.version, i.id AS informant_id,
+                  (SELECT count(*) FROM use_report r WHERE r.informant_id = i.id AND r.removed_at IS NULL) AS reports
+           FROM source s JOIN informant i ON i.source_id = s.id
+           WHERE s.study_id = %(study)s AND s.removed_at IS NULL ORDER BY s.code""",
+        study=scope.study_id,
+    )
+
+
+def identity(scope: Scope, holder_id: int) -> dict[str, Any] | None:
+    """The encrypted name of a holder; only the operation that logs the disclosure reads it."""
+    return row(
+        "SELECT ciphertext, nonce, key_id FROM holder_identity WHERE study_id = %(study)s AND holder_id = %(holder)s",
+        study=scope.study_id,
+        holder=holder_id,
+    )
+
+
+def published_informants(scope: Scope) -> list[dict[str, Any]]:
+    """Everybody interviewed, and every source, as the open informants table gives them."""
+    return rows(
+        f"""SELECT coalesce(h.code, s.code) AS informant, c.code AS community,
+                  CASE WHEN h.id IS NULL THEN 'source' ELSE 'holder' END AS kind
+           FROM informant i {TERMS} i.id
+           LEFT JOIN holder h ON h.id = i.holder_id LEFT JOIN source s ON s.id = i.source_id
+           LEFT JOIN community c ON c.id = coalesce(h.community_id, s.community_id)
+           WHERE i.study_id = %(study)s AND {allowed(scope)} AND EXISTS (
+              SELECT FROM encounter_informant ei JOIN encounter e ON e.id = ei.encounter_id
+              WHERE ei.informant_id = i.id AND ei.part = 'teller' AND e.removed_at IS NULL)
+           ORDER BY 1""",
+        **parameters(scope),
+    )

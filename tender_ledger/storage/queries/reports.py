@@ -1,0 +1,129 @@
+"""Use reports as the viewer may see them, purposes in use, askings, drafts."""
+
+from typing import Any
+
+from tender_ledger.core.terms import Scope
+from tender_ledger.storage.database import row, rows
+from tender_ledger.storage.queries.terms import TERMS, allowed, parameters
+
+_LABEL = "(SELECT label FROM term_label WHERE term_id = {term} AND language = 'en')"
+_CODE = "(SELECT code FROM vocabulary_term WHERE id = {term})"
+
+
+def _listed(table: str, column: str, what: str) -> str:
+    return f"""coalesce((SELECT array_agg({what.format(term=f"m.{column}")} ORDER BY m.component, m.position)
+        FROM {table} m WHERE m.report_id = r.id), '{{}}')"""
+
+
+def _select(scope: Scope, condition: str) -> str:
+    """Reports with everything a line of the ledger shows, under the terms of the scope."""
+    label, code = _LABEL.format, _CODE.format
+    return f"""
+        SELECT r.id, r.version, r.encounter_id, r.informant_id, r.plant_id, r.words, r.start_s, r.caution, r.note,
+            e.number AS encounter, e.title AS encounter_title, e.day_from, e.day_to, e.approximate, e.kind AS encounter_kind,
+            p.number AS plant, 'P-' || lpad(p.number::text, 3, '0') AS field_number,
+            coalesce(h.code, s.code) AS informant, h.id AS holder_id, s.id IS NOT NULL AS is_source, com.code AS community,
+            {label(term="r.basis_id")} AS basis, {code(term="r.basis_id")} AS basis_code,
+            {label(term="r.stance_id")} AS stance, {code(term="r.stance_id")} AS stance_code,
+            {label(term="r.outcome_id")} AS outcome, {code(term="r.outcome_id")} AS outcome_code,
+            {label(term="r.application_id")} AS application, {code(term="r.application_id")} AS application_code,
+            {label(term="r.stage_id")} AS stage, {code(term="r.stage_id")} AS stage_code,
+            {_listed("report_part", "part_id", _LABEL)} AS parts, {_listed("report_part", "part_id", _CODE)} AS part_codes,
+            {_listed("report_method", "method_id", _LABEL)} AS methods,
+            {_listed("report_method", "method_id", _CODE)} AS method_codes,
+            cat.code AS category_code, cat.abbreviation, {label(term="k.category_id")} AS category,
+            {label(term="k.subcategory_id")} AS subcategory, {code(term="k.subcategory_id")} AS subcategory_code,
+            u.label AS purpose, t.may_publish_verbatim, t.may_count
+        FROM use_report r JOIN encounter e ON e.id = r.encounter_id AND e.removed_at IS NULL
+        JOIN plant p ON p.id = r.plant_id AND p.removed_at IS NULL
+        JOIN informant i ON i.id = r.informant_id {TERMS} i.id
+        LEFT JOIN holder h ON h.id = i.holder_id LEFT JOIN source s ON s.id = i.source_id
+        LEFT JOIN community com ON com.id = coalesce(h.community_id, s.community_id)
+        LEFT JOIN report_coding k ON k.report_id = r.id AND k.is_primary
+        LEFT JOIN vocabulary_term cat ON cat.id = k.category_id LEFT JOIN purpose u ON u.id = k.purpose_id
+        WHERE r.study_id = %(study)s AND r.removed_at IS NULL AND {allowed(scope, written_by="r.recorded_by")}
+          AND {condition}"""
+
+
+def reports(scope: Scope, *, encounter_id: int | None = None, plant_id: int | None = None, informant_id: int | None = None,
+            limit: int | None = None, offset: int = 0) -> list[dict[str, Any]]:  # fmt: skip
+    """Reports in the order they were told, optionally of one encounter, plant or informant."""
+    condition = """(%(encounter)s::bigint IS NULL OR r.encounter_id = %(encounter)s)
+        AND (%(plant)s::bigint IS NULL OR r.plant_id = %(plant)s)
+        AND (%(informant)s::bigint IS NULL OR r.informant_id = %(informant)s)
+        ORDER BY e.day_from DESC, e.number DESC, r.id LIMIT %(limit)s OFFSET %(offset)s"""
+    more = {"encounter": encounter_id, "plant": plant_id, "informant": informant_id, "limit": limit, "offset": offset}
+    return rows(_select(scope, condition), **parameters(scope, **more))
+
+
+def count_reports(scope: Scope) -> int:
+    found = row(
+        f"""SELECT count(*) AS n FROM use_report r JOIN encounter e ON e.id = r.encounter_id AND e.removed_at IS NULL
+            JOIN plant p ON p.id = r.plant_id AND p.removed_at IS NULL {TERMS} r.informant_id
+            WHERE r.study_id = %(study)s AND r.removed_at IS NULL AND {allowed(scope, written_by="r.recorded_by")}""",
+        **parameters(scope),
+    )
+    return int(found["n"]) if found else 0
+
+
+def reports_by_id(scope: Scope, ids: list[int]) -> list[dict[str, Any]]:
+    """Those of the reports that the viewer may see."""
+    condition = "r.id = ANY(%(ids)s) ORDER BY coalesce(h.code, s.code), e.number, r.id"
+    return rows(_select(scope, condition), **parameters(scope, ids=ids))
+
+
+def report(scope: Scope, report_id: int) -> dict[str, Any] | None:
+    return row(_select(scope, "r.id = %(report)s"), **parameters(scope, report=report_id))
+
+
+def purposes(scope: Scope) -> list[dict[str, Any]]:
+    """Purposes that reports the viewer may see already use, with their category and how often."""
+    return rows(
+        f"""SELECT u.id, u.label, u.category_id, k.subcategory_id, count(*) AS n FROM purpose u
+            JOIN report_coding k ON k.purpose_id = u.id JOIN use_report r ON r.id = k.report_id AND r.removed_at IS NULL
+            {TERMS} r.informant_id
+            WHERE u.study_id = %(study)s AND {allowed(scope, written_by="r.recorded_by")}
+            GROUP BY u.id, k.subcategory_id ORDER BY n DESC, u.label""",
+        **parameters(scope),
+    )
+
+
+def askings(scope: Scope, *, encounter_id: int | None = None, plant_id: int | None = None) -> list[dict[str, Any]]:
+    """Who was asked about which plant and named no use."""
+    return rows(
+        f"""SELECT a.id, a.version, a.encounter_id, a.plant_id, p.number AS plant, e.number AS encounter, e.day_from,
+                  e.day_to, e.approximate, coalesce(h.code, s.code) AS informant, com.code AS community,
+                  s.id IS NOT NULL AS is_source
+           FROM asking a JOIN encounter e ON e.id = a.encounter_id AND e.removed_at IS NULL
+           JOIN plant p ON p.id = a.plant_id AND p.removed_at IS NULL
+           JOIN informant i ON i.id = a.informant_id {TERMS} i.id
+           LEFT JOIN holder h ON h.id = i.holder_id LEFT JOIN source s ON s.id = i.source_id
+           LEFT JOIN community com ON com.id = coalesce(h.community_id, s.community_id)
+           WHERE a.study_id = %(study)s AND a.removed_at IS NULL AND {allowed(scope, written_by="a.recorded_by")}
+             AND (%(encounter)s::bigint IS NULL OR a.encounter_id = %(encounter)s)
+             AND (%(plant)s::bigint IS NULL OR a.plant_id = %(plant)s) ORDER BY a.id""",
+        **parameters(scope, encounter=encounter_id, plant=plant_id),
+    )
+
+
+def draft(scope: Scope, place: str) -> dict[str, Any] | None:
+    """What the viewer had typed at a place and not yet recorded."""
+    found = row(
+        "SELECT body FROM draft WHERE study_id = %(study)s AND person_id = %(person)s AND place = %(place)s",
+        study=scope.study_id,
+        person=scope.viewer.person_id,
+        place=place,
+    )
+    return found["body"] if found else None
+
+
+def reports_of_key(scope: Scope, client_key: str, table: str = "use_report") -> int | None:
+    """The record that a form with this key made already."""
+    if table not in ("use_report", "asking", "holder", "consent", "encounter", "plant"):
+        raise ValueError(table)
+    found = row(
+        f"SELECT id FROM {table} WHERE study_id = %(study)s AND client_key = %(key)s", study=scope.study_id, key=client_key
+    )
+    return found["id"] if found else None
+
+

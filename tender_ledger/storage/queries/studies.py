@@ -1,0 +1,145 @@
+"""A study's own record, its members, languages, vocabularies, counts for the thread, and its history of acts."""
+
+from typing import Any
+
+from tender_ledger.core.terms import Scope
+from tender_ledger.storage.database import row, rows
+from tender_ledger.storage.queries.terms import TERMS, allowed, parameters
+
+
+def study(scope: Scope) -> dict[str, Any]:
+    """The study of the scope."""
+    found = row("SELECT * FROM study WHERE id = %(study)s", study=scope.study_id)
+    if found is None:
+        raise LookupError("study")
+    return found
+
+
+def zone_of(study_id: int) -> str:
+    """The time zone in which the study's days begin and end."""
+    found = row("SELECT zone FROM study WHERE id = %(study)s", study=study_id)
+    return found["zone"] if found else "UTC"
+
+
+def members(scope: Scope) -> list[dict[str, Any]]:
+    return rows(
+        """SELECT p.name, p.email, array_agg(m.role ORDER BY m.role) AS roles FROM membership m
+           JOIN person p ON p.id = m.person_id WHERE m.study_id = %(study)s GROUP BY p.id ORDER BY p.name""",
+        study=scope.study_id,
+    )
+
+
+def languages(scope: Scope) -> list[dict[str, Any]]:
+    return rows(
+        "SELECT id, code, name, version FROM language WHERE study_id = %(study)s AND removed_at IS NULL ORDER BY name",
+        study=scope.study_id,
+    )
+
+
+def terms(study_id: int, vocabulary: str, scheme: str | None = None) -> list[dict[str, Any]]:
+    """The terms of a vocabulary, shipped and the study's own, in their order."""
+    return rows(
+        """SELECT v.id, v.code, v.abbreviation, v.parent_id, l.label FROM vocabulary_term v
+           JOIN term_label l ON l.term_id = v.id AND l.language = 'en'
+           WHERE v.vocabulary = %(vocabulary)s AND (v.study_id IS NULL OR v.study_id = %(study)s)
+             AND (%(scheme)s::text IS NULL OR v.scheme = %(scheme)s) AND v.retired_at IS NULL
+           ORDER BY v.position, v.id""",
+        study=study_id,
+        vocabulary=vocabulary,
+        scheme=scheme,
+    )
+
+
+def waiting(scope: Scope) -> dict[str, int]:
+    """What waits for a decision at each step of the work, as the thread shows it."""
+    found = row(
+        f"""SELECT
+              (SELECT count(*) FROM informant_terms(%(study)s, %(day)s) w JOIN holder h ON h.id = w.holder_id
+                WHERE NOT w.on_file AND (%(owner)s OR h.recorded_by = %(person)s)) AS people,
+              (SELECT count(*) FROM plant p WHERE p.study_id = %(study)s AND p.removed_at IS NULL AND NOT EXISTS (
+                 SELECT FROM determination d WHERE d.plant_id = p.id AND d.is_current AND d.removed_at IS NULL)) AS plants,
+              (SELECT count(*) FROM use_report r {TERMS} r.informant_id
+                WHERE r.study_id = %(study)s AND r.removed_at IS NULL
+                  AND {allowed(scope, written_by="r.recorded_by")}
+                  AND NOT EXISTS (SELECT FROM report_coding c WHERE c.report_id = r.id)) AS reports""",
+        **parameters(scope),
+    )
+    return found or {}
+
+
+def rules_in_force(scope: Scope) -> dict[str, Any] | None:
+    return row(
+        """SELECT id, name, body, version FROM rules
+           WHERE study_id = %(study)s AND in_force AND removed_at IS NULL""",
+        study=scope.study_id,
+    )
+
+
+def acts(scope: Scope, *, limit: int = 50) -> list[dict[str, Any]]:
+    """The latest acts without any content: who, when, what kind, how many records, and whether it was undone."""
+    return rows(
+        """SELECT a.id, a.person_id, p.name AS person, a.at, a.operation, a.undoes_act_id,
+                  (SELECT count(*) FROM change c WHERE c.act_id = a.id) AS records,
+                  (SELECT u.id FROM act u WHERE u.undoes_act_id = a.id) AS undone_by
+           FROM act a JOIN person p ON p.id = a.person_id WHERE a.study_id = %(study)s
+           ORDER BY a.id DESC LIMIT %(limit)s""",
+        study=scope.study_id,
+        limit=limit,
+    )
+
+
+def record_history(scope: Scope, entity: str, record_id: int) -> list[dict[str, Any]]:
+    """The changes of one record, oldest first. The caller has shown that the record itself may be seen."""
+    return rows(
+        """SELECT a.id AS act_id, a.at, p.name AS person, a.operation, c.before, c.after,
+                  (SELECT u.id FROM act u WHERE u.undoes_act_id = a.id) AS undone_by
+           FROM change c JOIN act a ON a.id = c.act_id JOIN person p ON p.id = a.person_id
+           WHERE c.study_id = %(study)s AND c.entity = %(entity)s AND c.record_id = %(record)s ORDER BY c.id""",
+        study=scope.study_id,
+        entity=entity,
+        record=record_id,
+    )
+
+
+def act_changes(scope: Scope, act_id: int) -> list[dict[str, Any]]:
+    return rows(
+        """SELECT c.entity, c.record_id, c.holder_id, c.before, c.after, a.person_id, a.operation,
+                  (SELECT u.id FROM act u WHERE u.undoes_act_id = a.id) AS undone_by
+           FROM change c JOIN act a ON a.id = c.act_id
+           WHERE a.study_id = %(study)s AND a.id = %(act)s ORDER BY c.id DESC""",
+        study=scope.study_id,
+        act=act_id,
+    )
+
+
+def later_writers(scope: Scope, act_id: int, entity: str, record_id: int) -> list[str]:
+    """Names of those who changed a record after an act."""
+    found = rows(
+        """SELECT DISTINCT p.name FROM change c JOIN act a ON a.id = c.act_id JOIN person p ON p.id = a.person_id
+           WHERE c.study_id = %(study)s AND c.entity = %(entity)s AND c.record_id = %(record)s AND a.id > %(act)s
+           ORDER BY p.name""",
+        study=scope.study_id,
+        entity=entity,
+        record=record_id,
+        act=act_id,
+    )
+    return [one["name"] for one in found]
+
+
+def live_dependents(scope: Scope, entity: str, record_id: int) -> int:
+    """How many visible or hidden live records point at this one, so that it cannot be hidden from under them."""
+    pointing = {
+        "plant": ["use_report WHERE plant_id", "asking WHERE plant_id"],
+        "encounter": ["use_report WHERE encounter_id", "asking WHERE encounter_id"],
+        "holder": ["use_report r JOIN informant i ON i.id = r.informant_id WHERE r.removed_at IS NULL AND i.holder_id"],
+        "source": ["use_report r JOIN informant i ON i.id = r.informant_id WHERE r.removed_at IS NULL AND i.source_id"],
+        "community": ["holder WHERE community_id", "encounter WHERE community_id"],
+        "language": ["local_name WHERE language_id", "encounter WHERE language_id"],
+        "local_name": ["attestation WHERE local_name_id"],
+    }
+    total = 0
+    for relation in pointing.get(entity, []):
+        live = "" if " r " in relation else " AND removed_at IS NULL"
+        found = row(f"SELECT count(*) AS n FROM {relation} = %(record)s{live}", record=record_id)
+        total += found["n"] if found else 0
+    return total

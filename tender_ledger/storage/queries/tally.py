@@ -1,0 +1,196 @@
+"""Report rows as columns: one statement, under the terms, as fast as the server can hand them over."""
+
+from typing import Any
+
+import numpy as np
+
+from tender_ledger.core.rules import BASES, OUTCOMES, STANCES
+from tender_ledger.core.tally.table import NONE_NAMED, UNCODED, Informants, Ints, Plants, UseReportTable, Uses
+from tender_ledger.core.terms import Scope
+from tender_ledger.storage.database import database, rows
+from tender_ledger.storage.queries.plants import counted_plants
+from tender_ledger.storage.queries.studies import study, terms
+from tender_ledger.storage.queries.terms import TERMS, allowed, parameters
+
+COLUMNS = ("informant", "encounter", "plant", "category", "use", "basis", "stance", "outcome")
+
+
+def read_columns(scope: Scope, *, plant_ids: list[int] | None = None, with_ids: bool = False) -> dict[str, Ints]:
+    """The columns of the reports whose informants the scope allows, as arrays of database numbers.
+
+    `use` is a purpose's number, or minus a subcategory's, or 0 where a report has neither; a category is 0 where it is
+    uncoded. Columns leave the server as packed big-endian integers, one value a column, in one order for all.
+    """
+    expressions = {
+        "informant": "r.informant_id", "encounter": "r.encounter_id", "plant": "r.plant_id",
+        "category": "coalesce(k.category_id, 0)", "use": "coalesce(k.purpose_id, -k.subcategory_id, 0)",
+        "basis": "r.basis_id", "stance": "r.stance_id", "outcome": "r.outcome_id",
+    }  # fmt: skip
+    if with_ids:
+        expressions["row"] = "r.id"
+    packed = ", ".join(f"string_agg(int8send({what}), '')" for what in expressions.values())
+    sql = f"""SELECT {packed} FROM use_report r
+        JOIN encounter e ON e.id = r.encounter_id AND e.removed_at IS NULL {TERMS} r.informant_id
+        LEFT JOIN report_coding k ON k.report_id = r.id AND k.is_primary AND k.scheme = %(scheme)s
+        WHERE r.study_id = %(study)s AND r.removed_at IS NULL AND {allowed(scope)}
+          AND (%(plants)s::bigint[] IS NULL OR r.plant_id = ANY(%(plants)s))"""
+    values = parameters(scope, plants=plant_ids, scheme=study(scope)["scheme"])
+    cursor = database.connection().cursor(binary=True)
+    try:
+        cursor.execute(sql, values)
+        found = cursor.fetchone()
+    finally:
+        cursor.close()
+    return {name: np.frombuffer(data or b"", dtype=">i8").astype(np.int64)
+            for name, data in zip(expressions, found, strict=True)}  # fmt: skip
+
+
+def read_table(scope: Scope, *, plant_ids: list[int] | None = None, with_ids: bool = False) -> UseReportTable:
+    """The use-report table of a study under the terms of the scope, askings included; call it inside `snapshot()`."""
+    columns = read_columns(scope, plant_ids=plant_ids, with_ids=with_ids)
+    return assemble(columns, read_labels(scope, plant_ids=plant_ids))
+
+
+def read_labels(scope: Scope, *, plant_ids: list[int] | None = None) -> dict[str, Any]:
+    """Everything beside the rows that a tally needs: informants, plants, terms, purposes, askings."""
+    return {
+        "informants": _roster(scope),
+        "plants": counted_plants(scope),
+        "categories": terms(scope.study_id, "category", study(scope)["scheme"]),
+        "subcategories": terms(scope.study_id, "subcategory", study(scope)["scheme"]),
+        "purposes": rows(
+            "SELECT id, category_id, label FROM purpose WHERE study_id = %(study)s", study=scope.study_id
+        ),
+        "bases": terms(scope.study_id, "basis"),
+        "stances": terms(scope.study_id, "stance"),
+        "outcomes": terms(scope.study_id, "outcome"),
+        "askings": _askings(scope, plant_ids),
+    }
+
+
+def _roster(scope: Scope) -> list[dict[str, Any]]:
+    """Tellers in encounters of the study whom the scope allows: N, the silent included."""
+    return rows(
+        f"""SELECT i.id, coalesce(h.code, s.code) AS code, c.code AS community, s.id IS NOT NULL AS is_source
+            FROM informant i {TERMS} i.id
+            LEFT JOIN holder h ON h.id = i.holder_id LEFT JOIN source s ON s.id = i.source_id
+            LEFT JOIN community c ON c.id = coalesce(h.community_id, s.community_id)
+            WHERE i.study_id = %(study)s AND {allowed(scope)} AND EXISTS (
+               SELECT FROM encounter_informant x JOIN encounter e ON e.id = x.encounter_id
+               WHERE x.informant_id = i.id AND x.part = 'teller' AND e.removed_at IS NULL)
+            ORDER BY code""",
+        **parameters(scope),
+    )
+
+
+def _askings(scope: Scope, plant_ids: list[int] | None) -> list[dict[str, Any]]:
+    return rows(
+        f"""SELECT a.informant_id AS informant, a.encounter_id AS encounter, a.plant_id AS plant FROM asking a
+            JOIN encounter e ON e.id = a.encounter_id AND e.removed_at IS NULL {TERMS} a.informant_id
+            WHERE a.study_id = %(study)s AND a.removed_at IS NULL AND {allowed(scope)}
+              AND (%(plants)s::bigint[] IS NULL OR a.plant_id = ANY(%(plants)s))""",
+        **parameters(scope, plants=plant_ids),
+    )
+
+
+def assemble(columns: dict[str, Ints], labels: dict[str, Any]) -> UseReportTable:
+    """Turn database numbers into the dense codes of the core's table; rows of hidden records are left out."""
+    asked = labels["askings"]
+    informants, plants, categories = labels["informants"], labels["plants"], labels["categories"]
+    parts = {name: _with_askings(columns, asked, name) for name in ("informant", "encounter", "plant")}
+    informant = _places([one["id"] for one in informants], parts["informant"])
+    plant = _places([one["id"] for one in plants], parts["plant"])
+    events, event = _dense(parts["encounter"])
+    category = _category_codes(columns["category"], categories, len(asked))
+    uses, use = _uses(columns, category[: len(columns["use"])], labels)
+    pad = np.zeros(len(asked), dtype=np.int64)
+    communities = tuple(sorted({one["community"] for one in informants if one["community"]}))
+    there = (informant >= 0) & (plant >= 0)
+    table = {
+        "informant": informant, "event": event, "plant": plant, "category": category,
+        "use": np.concatenate([use, pad - 1]),
+        "basis": np.concatenate([_term_codes(columns["basis"], labels["bases"], BASES), pad]),
+        "stance": np.concatenate([_term_codes(columns["stance"], labels["stances"], STANCES), pad]),
+        "outcome": np.concatenate([_term_codes(columns["outcome"], labels["outcomes"], OUTCOMES), pad]),
+    }  # fmt: skip
+    if "row" in columns:
+        table["row"] = np.concatenate([columns["row"], pad])
+    if not there.all():
+        table = {name: column[there] for name, column in table.items()}
+    return UseReportTable(
+        informants=Informants(
+            tuple(one["code"] for one in informants),
+            np.array([communities.index(one["community"]) if one["community"] else -1 for one in informants], dtype=np.int64),
+            np.array([one["is_source"] for one in informants], dtype=bool),
+            communities,
+        ),
+        plants=Plants(*(tuple(one[key] for one in plants) for key in ("label", "taxon", "rank", "family"))),
+        categories=tuple(one["code"] for one in categories),
+        uses=uses,
+        events=events,
+        **table,
+    )
+
+
+def _with_askings(columns: dict[str, Ints], asked: list[dict[str, Any]], name: str) -> Ints:
+    return np.concatenate([columns[name], np.array([one[name] for one in asked], dtype=np.int64)])
+
+
+def _places(ids: list[int], column: Ints) -> Ints:
+    """The place of every number of the column among the ids; -1 where it is not there."""
+    order = np.argsort(np.array(ids, dtype=np.int64), kind="stable")
+    known = np.array(ids, dtype=np.int64)[order]
+    return _lookup(known, order, column)
+
+
+def _lookup(known: Ints, values: Ints, column: Ints) -> Ints:
+    """values[j] where column equals known[j] (sorted), -1 elsewhere; a direct table where the numbers lie close."""
+    if not len(known) or not len(column):
+        return np.full(len(column), -1, dtype=np.int64)
+    low, high = int(min(known[0], column.min())), int(max(known[-1], column.max()))
+    if high - low <= 8 * len(column) + 4096:
+        table = np.full(high - low + 1, -1, dtype=np.int64)
+        table[known - low] = values
+        return table[column - low]
+    at = np.minimum(np.searchsorted(known, column), len(known) - 1)
+    return np.where(known[at] == column, values[at], -1)
+
+
+def _dense(column: Ints) -> tuple[int, Ints]:
+    known = np.sort(column)
+    known = known[np.append(True, known[1:] != known[:-1])] if len(known) else known
+    return len(known), _lookup(known, np.arange(len(known)), column)
+
+
+def _category_codes(column: Ints, categories: list[dict[str, Any]], asked: int) -> Ints:
+    codes = _places([one["id"] for one in categories], column)
+    codes[codes < 0] = UNCODED
+    return np.concatenate([codes, np.full(asked, NONE_NAMED, dtype=np.int64)])
+
+
+def _term_codes(column: Ints, found: list[dict[str, Any]], names: tuple[str, ...]) -> Ints:
+    places = _places([one["id"] for one in found], column)
+    return np.array([names.index(one["code"]) for one in found], dtype=np.int64)[places]
+
+
+def _uses(columns: dict[str, Ints], category: Ints, labels: dict[str, Any]) -> tuple[Uses, Ints]:
+    """Specific uses by (category, label): a purpose's label, else the subcategory's code, else the category itself."""
+    label_of = {one["id"]: one["label"] for one in labels["purposes"]}
+    label_of |= {-one["id"]: one["code"] for one in labels["subcategories"]}
+    codes = [one["code"] for one in labels["categories"]]
+    numbers, place = _dense(columns["use"])
+    distinct = np.sort(columns["use"])
+    distinct = distinct[np.append(True, distinct[1:] != distinct[:-1])] if len(distinct) else distinct
+    pairs = np.flatnonzero(np.bincount((category + 1) * max(numbers, 1) + place)) if len(category) else category
+    keyed = {}
+    for pair in pairs.tolist():
+        cat, at = divmod(pair, max(numbers, 1))
+        if cat > 0:
+            keyed[pair] = (cat - 1, label_of.get(int(distinct[at]), codes[cat - 1]))
+    ordered = sorted(set(keyed.values()))
+    number = {key: at for at, key in enumerate(ordered)}
+    table = np.full((len(codes) + 1) * max(numbers, 1), -1, dtype=np.int64)
+    for pair, key in keyed.items():
+        table[pair] = number[key]
+    uses = Uses(np.array([cat for cat, _ in ordered], dtype=np.int64), tuple(label for _, label in ordered))
+    return uses, table[(category + 1) * max(numbers, 1) + place]
