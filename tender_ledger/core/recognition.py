@@ -9,13 +9,17 @@ from tender_ledger.core.text import fold
 
 @dataclass(frozen=True)
 class Choice:
-    """Something that can be picked: its key, what it is called, its stable code, and how often the study used it."""
+    """Something that can be picked: its key, what it is called, its stable code and two-letter code, its parent, its uses.
+
+    Two choices of one key are two names of one thing.
+    """
 
     key: int
     label: str
     code: str = ""
-    weight: int = 0
+    short: str = ""
     group: int = 0
+    weight: int = 0
 
 
 class Unrecognised(ValueError):
@@ -33,17 +37,19 @@ def rank(typed: str, choices: Iterable[Choice]) -> list[Choice]:
     An equal label or code comes before a label that begins so, that before a label one of whose words begins so;
     among equals the one used more often, then the shorter, then the alphabet. Nothing typed means every choice.
     """
+    return [choice for _, choice in _ranked(typed, choices)]
+
+
+def _ranked(typed: str, choices: Iterable[Choice]) -> list[tuple[int, Choice]]:
     wanted = fold(typed)
-    scored = []
-    for choice in choices:
-        grade = _grade(wanted, fold(choice.label), choice.code.replace("_", " "))
-        if grade is not None:
-            scored.append((grade, -choice.weight, len(choice.label), choice.label, choice))
-    return [row[-1] for row in sorted(scored, key=lambda row: row[:-1])]
+    graded = [(_grade(wanted, choice), choice) for choice in choices]
+    fits = [(grade, choice) for grade, choice in graded if grade is not None]
+    return sorted(fits, key=lambda fit: (fit[0], -fit[1].weight, len(fit[1].label), fit[1].label))
 
 
-def _grade(wanted: str, label: str, code: str) -> int | None:
-    if wanted in (label, code):
+def _grade(wanted: str, choice: Choice) -> int | None:
+    label = fold(choice.label)
+    if wanted in (label, choice.code, choice.code.replace("_", " "), fold(choice.short)):
         return 0
     if label.startswith(wanted):
         return 1
@@ -54,15 +60,23 @@ def _grade(wanted: str, label: str, code: str) -> int | None:
 def recognise(typed: str, choices: Sequence[Choice], kind: str) -> Choice:
     """The one choice that the text names: an equal label or code, else the only one that it can begin.
 
-    Raises Unrecognised when there is none, or when several fit and none is equal: two readings save neither.
+    Raises Unrecognised when there is none, or when several fit and not just one is equal: two readings save neither.
     """
-    hits = rank(typed, choices)
-    if hits and (len(hits) == 1 or _grade(fold(typed), fold(hits[0].label), hits[0].code.replace("_", " ")) == 0):
-        return hits[0]
-    if hits:
-        listed = ", ".join(choice.label for choice in hits[:4])
-        raise Unrecognised(Problem(f"“{typed}” can be {listed}.", kind, remedy="Type a few letters more."), hits[:4])
+    ranked = _ranked(typed, choices)
+    equal = [choice for grade, choice in ranked if grade == 0]
+    for hits in (equal, [choice for _, choice in ranked]):
+        if len({choice.key for choice in hits}) == 1:
+            return hits[0]
+        if hits:
+            raise Unrecognised(_two_readings(typed, hits, kind), hits[:4])
     some = ", ".join(choice.label for choice in sorted(choices, key=lambda c: (-c.weight, c.label))[:4])
     raise Unrecognised(
         Problem(f"No {kind} is called “{typed}”.", kind, remedy=f"There are {some} and others." if some else "")
     )
+
+
+def _two_readings(typed: str, hits: Sequence[Choice], kind: str) -> Problem:
+    labels = [choice.label for choice in hits[:4]]
+    if len(set(labels)) < len(labels):
+        labels = [f"{choice.label} {choice.code.upper()}" for choice in hits[:4]]
+    return Problem(f"“{typed}” can be {', '.join(labels)}.", kind, remedy="Type a few letters more.")

@@ -1,0 +1,94 @@
+"""Signing in and out, and the people who may."""
+
+import hashlib
+import hmac
+import secrets
+from dataclasses import dataclass
+
+from argon2 import PasswordHasher
+from argon2.exceptions import InvalidHashError, VerificationError
+
+from tender_ledger.core.text import clean, fold
+from tender_ledger.operations.errors import Refused, constraints_as_refusals, required
+from tender_ledger.storage.database import database
+from tender_ledger.storage.models import Attempt, Person, PersonSession
+from tender_ledger.storage.queries import accounts
+
+_HASHER = PasswordHasher()
+_NOBODY = _HASHER.hash(secrets.token_hex(16))  # verified against when there is no such account, so that both take as long
+ACCOUNT_LIMIT, ADDRESS_LIMIT = 8, 40
+
+
+class TooManyAttempts(Exception):
+    """This account or this address failed to sign in too often within a quarter of an hour."""
+
+
+@dataclass(frozen=True)
+class SignedIn:
+    """Whoever holds a live session."""
+
+    id: int
+    name: str
+    email: str
+
+
+def sign_in(email: str, password: str, address: str, browser: str, key: bytes) -> str:
+    """A new session's token. Raises Refused for a wrong address or password, the same for both, and TooManyAttempts."""
+    account_digest, address_digest = _digest(key, fold(email)), _digest(key, address)
+    of_account, of_address = accounts.failures(account_digest, address_digest)
+    if of_account >= ACCOUNT_LIMIT or of_address >= ADDRESS_LIMIT:
+        raise TooManyAttempts
+    person = accounts.person_by_email(fold(email))
+    if not _matches(person["password_hash"] if person else _NOBODY, password) or not person or person["disabled_at"]:
+        Attempt.insert(account_digest=account_digest, address_digest=address_digest).execute()
+        raise Refused({"password": "Address and password do not belong together. Check both and try again."})
+    token = secrets.token_urlsafe(32)
+    PersonSession.insert(token_sha256=_sha256(token), person_id=person["id"], browser=browser[:200]).execute()
+    return token
+
+
+def signed_in(token: str) -> SignedIn | None:
+    """Who holds the session of this token; None when it was ended or never was."""
+    found = accounts.session_person(_sha256(token))
+    return SignedIn(found["id"], found["name"], found["email"]) if found else None
+
+
+def end_session(person_id: int, *, token: str = "", key: str = "") -> None:
+    """End one of a person's own sessions, by its token or by the key that the account page shows."""
+    digest = _sha256(token) if token else bytes.fromhex(key)
+    database.execute_sql(
+        "UPDATE person_session SET ended_at = now() WHERE token_sha256 = %s AND person_id = %s AND ended_at IS NULL",
+        (digest, person_id),
+    )
+
+
+def session_key(token: str) -> str:
+    """The key under which the account page lists the session of this token."""
+    return _sha256(token).hex()
+
+
+def add_person(email: str, name: str, password: str) -> int:
+    """Let somebody sign in. Raises Refused for a taken address or a password of fewer than ten characters."""
+    email, name = required(email, "email", "The address"), required(name, "name", "The name")
+    if "@" not in email:
+        raise Refused({"email": "This is no e-mail address."})
+    if len(password) < 10:
+        raise Refused({"password": "A password needs at least ten characters."})
+    with constraints_as_refusals():
+        values = {"email": clean(email), "email_fold": fold(email), "name": name, "password_hash": _HASHER.hash(password)}
+        return int(Person.insert(**values).execute())
+
+
+def _matches(password_hash: str, password: str) -> bool:
+    try:
+        return _HASHER.verify(password_hash, password)
+    except (VerificationError, InvalidHashError):
+        return False
+
+
+def _sha256(token: str) -> bytes:
+    return hashlib.sha256(token.encode()).digest()
+
+
+def _digest(key: bytes, text: str) -> bytes:
+    return hmac.new(key, text.encode(), hashlib.sha256).digest()

@@ -1,0 +1,100 @@
+"""Encounters: opened, corrected, and joined by those who were there."""
+
+from collections.abc import Mapping, Sequence
+from typing import Any
+
+from tender_ledger.core.days import parse_day
+from tender_ledger.core.messages import InputRefused
+from tender_ledger.core.rights import Right
+from tender_ledger.core.terms import Scope
+from tender_ledger.core.text import clean
+from tender_ledger.operations.errors import NotFound, Refused, constraints_as_refusals, required
+from tender_ledger.operations.saving import made_already, saving
+from tender_ledger.storage.database import value
+from tender_ledger.storage.history import act
+from tender_ledger.storage.models import Encounter, EncounterInformant
+from tender_ledger.storage.queries import encounters, terms
+
+KINDS = {"interview": "Interview", "walk": "Plant walk", "demonstration": "Demonstration", "group": "Group talk",
+         "reading": "Reading of a source"}  # fmt: skip
+
+
+def open_encounter(scope: Scope, values: Mapping[str, Any], informants: Sequence[tuple[int, str]], *,
+                   client_key: str | None = None) -> int:  # fmt: skip
+    """Open an encounter; returns its number.
+
+    `values`: kind, title, day (as typed), community_id, language_id, interpreter; `informants`: (id, part) pairs. Refused
+    for an informant whose terms do not allow recording.
+    """
+    scope.viewer.require(Right.RECORD)
+    if known := made_already(scope, "encounter", client_key):
+        return int(value("SELECT number FROM encounter WHERE id = %(id)s", id=known))
+    record = _record(values)
+    _may_record(scope, informants)
+    with constraints_as_refusals(), act(scope.viewer, "open_encounter") as writing:
+        number = next_number(scope, "encounter")
+        record |= {"number": number, "recorded_by": scope.viewer.person_id, "client_key": client_key}
+        writing.create(Encounter, record, children={"informants": _present(informants)})
+        return number
+
+
+def correct_encounter(scope: Scope, number: int, version: int, values: Mapping[str, Any],
+                      informants: Sequence[tuple[int, str]]) -> None:  # fmt: skip
+    """Correct an encounter; informants whom the writer may not see stay in it."""
+    scope.viewer.require(Right.RECORD)
+    found = encounters.encounter(scope, number)
+    if found is None:
+        raise NotFound(f"encounter {number}")
+    seen = {one["informant_id"] for one in encounters.present(scope, found["id"])}
+    _may_record(scope, [one for one in informants if one[0] not in seen])
+    hidden = [one for one in _all_present(found["id"]) if one[0] not in seen]
+    with saving(scope, "correct_encounter") as writing:
+        writing.update(Encounter, found["id"], version, _record(values),
+                       children={"informants": _present([*hidden, *informants])})  # fmt: skip
+
+
+def next_number(scope: Scope, kind: str) -> int:
+    """The next running number of the study; gaps stay gaps. Call it within the act that uses the number."""
+    return int(
+        value(
+            """INSERT INTO counter (study_id, kind, last) VALUES (%(study)s, %(kind)s, 1)
+               ON CONFLICT (study_id, kind) DO UPDATE SET last = counter.last + 1 RETURNING last""",
+            study=scope.study_id,
+            kind=kind,
+        )
+    )
+
+
+def _record(values: Mapping[str, Any]) -> dict[str, Any]:
+    if values.get("kind") not in KINDS:
+        raise Refused({"kind": f"Choose one of {', '.join(KINDS.values())}."})
+    if not values.get("community_id"):
+        raise Refused({"community_id": "Choose the community where it took place."})
+    try:
+        day = parse_day(required(values.get("day"), "day", "The date"), "day")
+    except InputRefused as refused:
+        raise Refused({"day": str(refused.problems[0])}) from refused
+    return {
+        "kind": values["kind"],
+        "title": required(values.get("title"), "title", "The title"),
+        "day_from": day.first,
+        "day_to": day.last,
+        "approximate": day.approximate,
+        "community_id": int(values["community_id"]),
+        "language_id": int(values["language_id"]) if values.get("language_id") else None,
+        "interpreter": clean(values.get("interpreter")),
+    }
+
+
+def _may_record(scope: Scope, informants: Sequence[tuple[int, str]]) -> None:
+    if any(not terms.may_record(scope, informant) for informant, _ in informants):
+        raise Refused({"informants": "One of them has not agreed to be recorded, or has withdrawn. Ask first, and record the answer."})
+
+
+def _present(informants: Sequence[tuple[int, str]]) -> list[dict[str, Any]]:
+    return [{"informant_id": informant, "part": part} for informant, part in sorted(informants)]
+
+
+def _all_present(encounter_id: int) -> list[tuple[int, str]]:
+    query = EncounterInformant.select(EncounterInformant.informant_id, EncounterInformant.part)
+    return list(query.where(EncounterInformant.encounter_id == encounter_id).tuples())

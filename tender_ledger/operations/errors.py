@@ -1,0 +1,54 @@
+"""What an operation answers when it cannot do what was asked; nothing was written then."""
+
+from collections.abc import Iterator, Mapping
+from contextlib import contextmanager
+from typing import Any
+
+from peewee import IntegrityError
+
+from tender_ledger.core.text import clean
+from tender_ledger.storage.database import SENTENCES, violated_constraint
+
+
+class Refused(ValueError):
+    """Field by field, what is wrong and what would be right; the empty field name is for the whole."""
+
+    def __init__(self, errors: Mapping[str, str]) -> None:
+        super().__init__("; ".join(errors.values()))
+        self.errors = dict(errors)
+
+
+class NotFound(LookupError):
+    """There is no such thing for this viewer, whether or not it exists."""
+
+
+class Conflict(Exception):
+    """Somebody saved the record meanwhile: what they left, to be shown beside what was typed."""
+
+    def __init__(self, entity: str, record_id: int, current: dict[str, Any] | None, version: int) -> None:
+        super().__init__(f"{entity} {record_id} was changed meanwhile")
+        self.entity, self.record_id, self.current, self.version = entity, record_id, current, version
+
+
+class CannotUndo(Exception):
+    """The act cannot be undone as the records stand; says which and by whom."""
+
+
+@contextmanager
+def constraints_as_refusals() -> Iterator[None]:
+    """Turn the violation of a named constraint into the sentence that a user can act on."""
+    try:
+        yield
+    except IntegrityError as error:
+        field, sentence = SENTENCES.get(violated_constraint(error), ("", ""))
+        if not sentence:
+            raise
+        raise Refused({field: sentence}) from error
+
+
+def required(text: str | None, field: str, what: str) -> str:
+    """The text as stored, or a refusal that names what is missing."""
+    found = clean(text)
+    if not found:
+        raise Refused({field: f"{what} is missing."})
+    return found

@@ -1,0 +1,62 @@
+"""The study as the open use-report table, within the terms of publication."""
+
+from typing import Any
+
+from tender_ledger.core.days import PartialDay
+from tender_ledger.core.rights import Right
+from tender_ledger.core.terms import Purpose, Scope
+from tender_ledger.formats.report_table import COLUMNS
+from tender_ledger.formats.sheet import write_sheet
+from tender_ledger.storage.database import snapshot
+from tender_ledger.storage.queries import people, plants, reports, studies
+
+_INFORMANT_COLUMNS = ("informant", "community", "kind")
+_QUOTED = ("local_name", "words", "start", "note", "caution_told")
+
+
+def export_study(scope: Scope) -> dict[str, bytes]:
+    """reports.csv and informants.csv of everything that may be published.
+
+    Words, notes, cautions and names as spoken are left out where the terms allow no verbatim publication. Gender, age and
+    real names never leave.
+    """
+    scope.viewer.require(Right.EXPORT)
+    published = scope.for_purpose(Purpose.PUBLISHED)
+    with snapshot():
+        found = {plant["id"]: plant for plant in plants.plants(published)}
+        scheme = studies.study(scope)["scheme"]
+        told = [_report(row, found[row["plant_id"]], scheme) for row in reports.reports(published)]
+        asked = [_asking(row, found[row["plant_id"]]) for row in reports.askings(published)]
+        informants = people.published_informants(published)
+    return {
+        "reports.csv": write_sheet((*COLUMNS, "stage", "caution_told"), [*told, *asked]),
+        "informants.csv": write_sheet(_INFORMANT_COLUMNS, informants),
+    }
+
+
+def _base(row: dict[str, Any], plant: dict[str, Any]) -> dict[str, Any]:
+    kind = "source" if row["is_source"] else "holder"
+    return {
+        "informant": row["informant"], "community": row["community"], "informant_kind": kind,
+        "event": f"E{row['encounter']}",
+        "date": PartialDay(row["day_from"], row["day_to"], row["approximate"]).iso(),
+        "taxon": plant["accepted"] or plant["taxon"], "plant": plant["field_number"], "rank": plant["rank"],
+        "family": plant["family"],
+    }  # fmt: skip
+
+
+def _report(row: dict[str, Any], plant: dict[str, Any], scheme: str) -> dict[str, Any]:
+    line = _base(row, plant) | {
+        "category": row["category_code"], "scheme": scheme if row["category_code"] else "",
+        "subcategory": row["subcategory_code"], "use": row["purpose"], "part": ";".join(row["part_codes"]),
+        "preparation": ";".join(row["method_codes"]), "application": row["application_code"], "basis": row["basis_code"],
+        "stance": row["stance_code"], "outcome": row["outcome_code"], "stage": row["stage_code"],
+        "local_name": plant["names"][0]["name"] if plant["names"] else "",
+        "language": plant["names"][0]["code"] if plant["names"] else "",
+        "words": row["words"], "start": row["start_s"], "note": row["note"], "caution_told": row["caution"],
+    }  # fmt: skip
+    return line if row["may_publish_verbatim"] else {k: v for k, v in line.items() if k not in _QUOTED}
+
+
+def _asking(row: dict[str, Any], plant: dict[str, Any]) -> dict[str, Any]:
+    return _base(row, plant) | {"category": "none_named"}

@@ -1,0 +1,159 @@
+"""Communities, holders with their protected names, sources, and agreements."""
+
+import re
+from collections.abc import Mapping, Sequence
+from datetime import date
+from typing import Any
+
+from tender_ledger.core.rights import Right
+from tender_ledger.core.terms import Scope
+from tender_ledger.core.text import clean
+from tender_ledger.operations.errors import NotFound, Refused, constraints_as_refusals, required
+from tender_ledger.operations.names_key import NamesKey
+from tender_ledger.operations.saving import made_already, saving
+from tender_ledger.storage.history import act
+from tender_ledger.storage.models import Community, Consent, Disclosure, Holder, HolderIdentity, Informant, Language, Source
+from tender_ledger.storage.queries import people
+
+_CODE = re.compile(r"[A-Z][A-Z0-9-]{0,31}$")
+_BIRTH = re.compile(r"(?P<year>\d{4})$|(?P<decade>\d{3}0)s$")
+
+
+def add_language(scope: Scope, *, code: str, name: str) -> int:
+    """Add a language of the study by its three-letter code; qaa to qtz are for private use."""
+    scope.viewer.require(Right.ADMINISTER)
+    with constraints_as_refusals(), act(scope.viewer, "add_language") as writing:
+        return writing.create(Language, {"code": clean(code), "name": required(name, "name", "The name")})
+
+
+def add_community(scope: Scope, *, code: str, name: str, place: str = "", latitude: float | None = None,
+                  longitude: float | None = None, languages: Sequence[int] = ()) -> int:  # fmt: skip
+    """Add a community with its languages and, where it may be told, its position in degrees."""
+    scope.viewer.require(Right.ADMINISTER)
+    values = {"code": _code(code), "name": required(name, "name", "The name"), "place": clean(place),
+              "latitude": latitude, "longitude": longitude}  # fmt: skip
+    with constraints_as_refusals(), act(scope.viewer, "add_community") as writing:
+        return writing.create(Community, values, children={"languages": [{"language_id": one} for one in languages]})
+
+
+def correct_community(scope: Scope, community_id: int, version: int, *, name: str, place: str, latitude: float | None,
+                      longitude: float | None, languages: Sequence[int]) -> None:  # fmt: skip
+    scope.viewer.require(Right.ADMINISTER)
+    values = {"name": required(name, "name", "The name"), "place": clean(place), "latitude": latitude, "longitude": longitude}
+    with saving(scope, "correct_community") as writing:
+        writing.update(Community, community_id, version, values,
+                       children={"languages": [{"language_id": one} for one in languages]})  # fmt: skip
+
+
+def add_holder(scope: Scope, values: Mapping[str, Any], *, client_key: str | None = None) -> int:
+    """Add a knowledge-holder by code: code, community_id, gender, birth (`1956` or `1950s` or empty), chosen."""
+    scope.viewer.require(Right.RECORD)
+    if known := made_already(scope, "holder", client_key):
+        return known
+    record = {**_profile(values), "code": _code(values.get("code", "")), "recorded_by": scope.viewer.person_id,
+              "client_key": client_key}  # fmt: skip
+    with constraints_as_refusals(), act(scope.viewer, "add_holder") as writing:
+        holder_id = writing.create(Holder, record)
+        writing.changes[-1] = (*writing.changes[-1][:2], holder_id, *writing.changes[-1][3:])
+        Informant.insert(study_id=scope.study_id, holder_id=holder_id).execute()
+        return holder_id
+
+
+def correct_holder(scope: Scope, holder_id: int, version: int, values: Mapping[str, Any]) -> None:
+    """Correct a holder's profile; the code stays."""
+    scope.viewer.require(Right.RECORD)
+    with saving(scope, "correct_holder") as writing:
+        writing.update(Holder, holder_id, version, _profile(values), holder_id=holder_id)
+
+
+def _profile(values: Mapping[str, Any]) -> dict[str, Any]:
+    birth = clean(values.get("birth"))
+    read = _BIRTH.match(birth)
+    if birth and not read:
+        raise Refused({"birth": f"“{birth}” is no year or decade. Write 1956 or 1950s, or leave it open."})
+    if not values.get("community_id"):
+        raise Refused({"community_id": "Choose the community the holder belongs to."})
+    return {
+        "community_id": int(values["community_id"]),
+        "gender": values.get("gender") or "unstated",
+        "chosen": values.get("chosen") or "unstated",
+        "birth_year": int(read["year"]) if read and read["year"] else None,
+        "birth_decade": int(read["decade"]) if read and read["decade"] else None,
+    }
+
+
+def set_real_name(scope: Scope, holder_id: int, name: str, key: NamesKey | None) -> None:
+    """Keep a holder's real name, encrypted, bound to study and holder. Refused where the installation has no key."""
+    scope.viewer.require(Right.REVEAL)
+    name = required(name, "name", "The name")
+    if key is None:
+        raise Refused({"name": "This installation has no key for names, so it takes none. Set TENDER_KEY and try again."})
+    nonce, ciphertext = key.encrypt(name, study_id=scope.study_id, holder_id=holder_id)
+    values = {"study_id": scope.study_id, "ciphertext": ciphertext, "nonce": nonce, "key_id": key.key_id}
+    HolderIdentity.insert(holder_id=holder_id, **values).on_conflict(
+        conflict_target=[HolderIdentity.holder_id], update=values
+    ).execute()
+
+
+def reveal_real_name(scope: Scope, code: str, reason: str, key: NamesKey | None) -> str:
+    """The real name of a holder, for a stated reason, which is logged before the name is read."""
+    scope.viewer.require(Right.REVEAL)
+    reason = required(reason, "reason", "The reason")
+    holder = people.holder(scope, code)
+    if holder is None or holder["sealed"]:
+        raise NotFound(code)
+    Disclosure.insert(
+        study_id=scope.study_id, person_id=scope.viewer.person_id, holder_id=holder["id"], reason=reason
+    ).execute()
+    kept = people.identity(scope, holder["id"])
+    if kept is None or key is None:
+        raise Refused({"reason": "No name is kept for this holder, or this installation has no key to read it."})
+    return key.decrypt(bytes(kept["nonce"]), bytes(kept["ciphertext"]), study_id=scope.study_id, holder_id=holder["id"])
+
+
+def add_source(scope: Scope, *, code: str, kind: str, title: str, author: str, year: str,
+               community_id: int | None = None) -> int:  # fmt: skip
+    """Add a written or recorded source; it can be an informant where the counting rules say so."""
+    scope.viewer.require(Right.RECORD)
+    csl = {"type": kind, "title": required(title, "title", "The title"), "author": [{"literal": clean(author)}],
+           "issued": {"raw": clean(year)}}  # fmt: skip
+    with constraints_as_refusals(), act(scope.viewer, "add_source") as writing:
+        source_id = writing.create(Source, {"code": _code(code), "kind": kind, "csl": csl, "community_id": community_id})
+        Informant.insert(study_id=scope.study_id, source_id=source_id).execute()
+        return source_id
+
+
+TERM_COLUMNS = ("may_record", "may_count", "may_show", "may_publish_aggregate", "may_publish_verbatim")
+
+
+def record_agreement(scope: Scope, *, agreed_on: date, form: str, terms: Mapping[str, bool], holder_id: int | None = None,
+                     community_id: int | None = None, client_key: str | None = None) -> int:  # fmt: skip
+    """Record what a holder or a community agreed to; from its day on it stands in place of the earlier one."""
+    scope.viewer.require(Right.AGREE)
+    if agreed_on > scope.day:
+        raise Refused({"agreed_on": "An agreement cannot be of a day to come."})
+    if known := made_already(scope, "consent", client_key):
+        return known
+    values = {name: bool(terms.get(name)) for name in TERM_COLUMNS}
+    values |= {"agreed_on": agreed_on, "form": form, "holder_id": holder_id, "community_id": community_id,
+               "client_key": client_key}  # type: ignore[dict-item]  # fmt: skip
+    with constraints_as_refusals(), act(scope.viewer, "record_agreement") as writing:
+        return writing.create(Consent, values, holder_id=holder_id)
+
+
+def withdraw_agreement(scope: Scope, consent_id: int, version: int, withdrawn_on: date, *, holder_id: int | None) -> None:
+    """Withdraw an agreement by sealing: at once its giver's records are in no read for anybody."""
+    scope.viewer.require(Right.AGREE)
+    if withdrawn_on > scope.day:
+        raise Refused({"withdrawn_on": "A withdrawal cannot be of a day to come."})
+    with saving(scope, "withdraw_agreement") as writing:
+        writing.update(Consent, consent_id, version, {"withdrawn_on": withdrawn_on, "withdrawal": "seal"}, holder_id=holder_id)
+
+
+def _code(text: str) -> str:
+    code = required(text, "code", "The code").upper()
+    if not _CODE.match(code):
+        raise Refused({"code": "A code has capital letters, digits and hyphens and begins with a letter, such as ONS-07."})
+    return code
+
+

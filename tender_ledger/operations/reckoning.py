@@ -1,0 +1,74 @@
+"""Reckoning a study, and the working of one number down to its reports."""
+
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+
+from tender_ledger.core.indices.reckoning import Reckoning, reckon
+from tender_ledger.core.rules import CountingRules
+from tender_ledger.core.tally.counting import count
+from tender_ledger.core.tally.table import Plants
+from tender_ledger.core.tally.taxa import counted_taxa
+from tender_ledger.core.terms import Purpose, Scope
+from tender_ledger.storage.database import snapshot
+from tender_ledger.storage.queries import reports, studies
+from tender_ledger.storage.queries.tally import assemble, read_columns, read_labels, read_table
+
+
+@dataclass(frozen=True)
+class StudyReckoning:
+    """The computed values with the revision of the study they were computed at."""
+
+    result: Reckoning
+    revision: int
+
+
+def reckon_study(scope: Scope, rules: CountingRules, *, purpose: Purpose = Purpose.COUNTED) -> StudyReckoning:
+    """Compute every index from one snapshot. The same for every member: it asks what may be counted, not what is shown."""
+    with snapshot():
+        revision = studies.study(scope)["revision"]
+        table = read_table(scope.for_purpose(purpose))
+    return StudyReckoning(reckon(count(table, rules)), revision)
+
+
+@dataclass(frozen=True)
+class Behind:
+    """The reports behind a count: those the viewer may see, and how many more were counted but are not shown."""
+
+    counted: int
+    shown: list[dict[str, Any]]
+
+    @property
+    def hidden(self) -> int:
+        return self.counted - len(self.shown)
+
+
+def reports_behind(scope: Scope, rules: CountingRules, *, taxon: str = "", category: str = "", community: str = "") -> Behind:
+    """The reports that count for a taxon, a category or a community, or any of them together, under the rules."""
+    with snapshot():
+        counted = scope.for_purpose(Purpose.COUNTED)
+        labels = read_labels(counted)
+        table = assemble(read_columns(counted, plant_ids=_plants_of(labels, rules, taxon), with_ids=True), labels)
+        tally = count(table, rules)
+        keep = tally.kept.copy()
+        if taxon:
+            at = tally.taxa.names.index(taxon) if taxon in tally.taxa.names else -2
+            keep &= tally.taxa.of_plant[table.plant] == at
+        if category:
+            keep &= table.category == (table.categories.index(category) if category in table.categories else -9)
+        if community:
+            names = table.informants.communities
+            keep &= table.informants.community[table.informant] == (names.index(community) if community in names else -9)
+        rows = table.row if table.row is not None else np.empty(0, dtype=np.int64)
+        ids = [int(one) for one in rows[keep]]
+        return Behind(len(ids), reports.reports_by_id(scope, ids))
+
+
+def _plants_of(labels: dict[str, Any], rules: CountingRules, taxon: str) -> list[int] | None:
+    if not taxon:
+        return None
+    plants = Plants(*(tuple(one[key] for one in labels["plants"]) for key in ("label", "taxon", "rank", "family")))
+    taxa = counted_taxa(plants, rules)
+    at = taxa.names.index(taxon) if taxon in taxa.names else -2
+    return [labels["plants"][place]["id"] for place in np.flatnonzero(taxa.of_plant == at)]

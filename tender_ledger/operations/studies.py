@@ -1,0 +1,67 @@
+"""A study, its members, its counting rules."""
+
+from zoneinfo import available_timezones
+
+from tender_ledger.core.rights import Right, Role
+from tender_ledger.core.rules import CountingRules, parse_rules
+from tender_ledger.core.terms import Member, Scope
+from tender_ledger.core.text import clean, fold
+from tender_ledger.operations.errors import Refused, constraints_as_refusals, required
+from tender_ledger.storage.database import database
+from tender_ledger.storage.history import act
+from tender_ledger.storage.models import Membership, Rules, Study
+from tender_ledger.storage.queries import accounts, studies
+
+RULES_NAME = "The study's rules"
+
+
+def create_study(person_id: int, *, code: str, title: str, question: str = "", zone: str = "UTC",
+                 invented: bool = False) -> Member:  # fmt: skip
+    """Set up a study; whoever sets it up owns it. Raises Refused for a taken code or an unknown time zone."""
+    if zone not in available_timezones():
+        raise Refused({"zone": f"No time zone is called “{zone}”. Write it as Europe/Vienna or UTC."})
+    with database.atomic(), constraints_as_refusals():
+        study_id = Study.insert(
+            code=_code(code), title=required(title, "title", "The title"), question=clean(question), zone=zone,
+            invented=invented,
+        ).execute()  # fmt: skip
+        Membership.insert(study_id=study_id, person_id=person_id, role=Role.OWNER).execute()
+    member = Member(person_id, study_id, frozenset({Role.OWNER}))
+    with act(member, "create_study") as writing:
+        writing.create(Rules, {"name": RULES_NAME, "body": CountingRules().to_json()})
+    return member
+
+
+def _code(text: str) -> str:
+    code = required(text, "code", "The code").upper()
+    if not (code[0].isascii() and code[0].isalpha() and all(c.isascii() and (c.isalnum() or c == "-") for c in code)):
+        raise Refused({"code": "A code has capital letters, digits and hyphens and begins with a letter, such as VELDRA."})
+    return code
+
+
+def add_member(scope: Scope, email: str, role: str) -> None:
+    """Give somebody who can sign in a role in the study."""
+    scope.viewer.require(Right.ADMINISTER)
+    person = accounts.person_by_email(fold(email))
+    if person is None:
+        raise Refused({"email": "Nobody signs in with this address yet. Add the person first: ./ledger user add"})
+    if role not in set(Role):
+        raise Refused({"role": f"There are the roles {', '.join(Role)}."})
+    Membership.insert(study_id=scope.study_id, person_id=person["id"], role=role).on_conflict_ignore().execute()
+
+
+def rules_in_force(scope: Scope) -> CountingRules:
+    """The counting rules of the study; the defaults where none were set."""
+    found = studies.rules_in_force(scope)
+    return parse_rules(found["body"]) if found else CountingRules()
+
+
+def set_rules(scope: Scope, rules: CountingRules) -> None:
+    """Put counting rules in force; one act, undone like any other."""
+    scope.viewer.require(Right.SET_RULES)
+    found = studies.rules_in_force(scope)
+    with act(scope.viewer, "set_rules") as writing:
+        if found:
+            writing.update(Rules, found["id"], None, {"body": rules.to_json()})
+        else:
+            writing.create(Rules, {"name": RULES_NAME, "body": rules.to_json()})
