@@ -31,7 +31,7 @@ class InputRefused(ValueError):
 
 
 @dataclass(frozen=True)
-class Warning_:
+class StatisticalWarning:
     """A computed result that needs a caution: computed all the same, and told."""
 
     code: str

@@ -5,7 +5,7 @@ from typing import Any
 import numpy as np
 
 from tender_ledger.core.indices.reckoning import Reckoning
-from tender_ledger.core.messages import Warning_
+from tender_ledger.core.messages import StatisticalWarning
 
 
 def result_document(reckoning: Reckoning) -> dict[str, Any]:
@@ -34,7 +34,7 @@ def _totals(r: Reckoning) -> dict[str, Any]:
 
 
 def _taxa(r: Reckoning) -> dict[str, Any]:
-    return {r.taxa[at]: _taxon(r, at) for at in np.flatnonzero(r.told)}
+    return {r.taxa[at]: _taxon(r, int(at)) for at in np.flatnonzero(r.told)}
 
 
 def _taxon(r: Reckoning, at: int) -> dict[str, Any]:
@@ -58,7 +58,7 @@ def _taxon(r: Reckoning, at: int) -> dict[str, Any]:
 
 
 def _categories(r: Reckoning) -> dict[str, Any]:
-    return {r.categories[at]: _category(r, at) for at in np.flatnonzero(r.nt)}
+    return {r.categories[at]: _category(r, int(at)) for at in np.flatnonzero(r.nt)}
 
 
 def _category(r: Reckoning, at: int) -> dict[str, Any]:
@@ -71,16 +71,16 @@ def _community(r: Reckoning) -> dict[str, Any]:
     return {"N": r.n, "taxa": taxa, "categories": _categories(r)}
 
 
-def undefined_values(r: Reckoning) -> list[Warning_]:
+def undefined_values(r: Reckoning) -> list[StatisticalWarning]:
     """One warning for each value that is null, with the reason."""
     told = [
-        Warning_("undefined", f"categories.{r.categories[at]}.ICF", r.why_no_icf(int(at))) for at in np.flatnonzero(r.nt)
+        StatisticalWarning("undefined", f"categories.{r.categories[at]}.ICF", r.why_no_icf(int(at))) for at in np.flatnonzero(r.nt)
         if r.why_no_icf(int(at))
     ]  # fmt: skip
     if r.why_no_share():
-        told.append(Warning_("undefined", "taxa", r.why_no_share()))
+        told.append(StatisticalWarning("undefined", "taxa", r.why_no_share()))
     if r.why_no_uv_asked():
-        told.append(Warning_("no_askings", "taxa.UV_PG_use_ns", r.why_no_uv_asked()))
+        told.append(StatisticalWarning("no_askings", "taxa.UV_PG_use_ns", r.why_no_uv_asked()))
     return told
 
 

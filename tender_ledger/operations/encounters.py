@@ -9,7 +9,7 @@ from tender_ledger.core.rights import Right
 from tender_ledger.core.terms import Scope
 from tender_ledger.core.text import clean
 from tender_ledger.operations.errors import NotFound, Refused, constraints_as_refusals, required
-from tender_ledger.operations.saving import made_already, saving
+from tender_ledger.operations.saving import made_once, saving
 from tender_ledger.storage.database import value
 from tender_ledger.storage.history import act
 from tender_ledger.storage.models import Encounter, EncounterInformant
@@ -27,15 +27,16 @@ def open_encounter(scope: Scope, values: Mapping[str, Any], informants: Sequence
     for an informant whose terms do not allow recording.
     """
     scope.viewer.require(Right.RECORD)
-    if known := made_already(scope, "encounter", client_key):
-        return int(value("SELECT number FROM encounter WHERE id = %(id)s", id=known))
-    record = _record(values)
+    record = _record(values) | {"recorded_by": scope.viewer.person_id, "client_key": client_key}
     _may_record(scope, informants)
-    with constraints_as_refusals(), act(scope.viewer, "open_encounter") as writing:
-        number = next_number(scope, "encounter")
-        record |= {"number": number, "recorded_by": scope.viewer.person_id, "client_key": client_key}
-        writing.create(Encounter, record, children={"informants": _present(informants)})
-        return number
+
+    def make() -> int:
+        with constraints_as_refusals(), act(scope.viewer, "open_encounter") as writing:
+            numbered = record | {"number": next_number(scope, "encounter")}
+            return writing.create(Encounter, numbered, children={"informants": _present(informants)})
+
+    made = made_once(scope, "encounter", client_key, make)
+    return int(value("SELECT number FROM encounter WHERE id = %(id)s", id=made))
 
 
 def correct_encounter(scope: Scope, number: int, version: int, values: Mapping[str, Any],
@@ -88,7 +89,8 @@ def _record(values: Mapping[str, Any]) -> dict[str, Any]:
 
 def _may_record(scope: Scope, informants: Sequence[tuple[int, str]]) -> None:
     if any(not terms.may_record(scope, informant) for informant, _ in informants):
-        raise Refused({"informants": "One of them has not agreed to be recorded, or has withdrawn. Ask first, and record the answer."})
+        sentence = "One of them has not agreed to be recorded, or has withdrawn. Ask first, and record the answer."
+        raise Refused({"informants": sentence})
 
 
 def _present(informants: Sequence[tuple[int, str]]) -> list[dict[str, Any]]:

@@ -33,7 +33,7 @@ def undo_act(scope: Scope, act_id: int) -> None:
         for change in changes:
             _still_as_left(scope, act_id, change)
             writing.restore(change["entity"], change["record_id"], change["before"], change["holder_id"])
-            if change["before"] is None and studies.live_dependents(scope, change["entity"], change["record_id"]):
+            if change["before"] is None and studies.live_dependents(change["entity"], change["record_id"]):
                 raise CannotUndo("Other records point at what this act made. Undo or correct those first.")
 
 

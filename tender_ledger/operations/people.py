@@ -10,7 +10,7 @@ from tender_ledger.core.terms import Scope
 from tender_ledger.core.text import clean
 from tender_ledger.operations.errors import NotFound, Refused, constraints_as_refusals, required
 from tender_ledger.operations.names_key import NamesKey
-from tender_ledger.operations.saving import made_already, saving
+from tender_ledger.operations.saving import made_once, saving
 from tender_ledger.storage.history import act
 from tender_ledger.storage.models import Community, Consent, Disclosure, Holder, HolderIdentity, Informant, Language, Source
 from tender_ledger.storage.queries import people
@@ -48,15 +48,16 @@ def correct_community(scope: Scope, community_id: int, version: int, *, name: st
 def add_holder(scope: Scope, values: Mapping[str, Any], *, client_key: str | None = None) -> int:
     """Add a knowledge-holder by code: code, community_id, gender, birth (`1956` or `1950s` or empty), chosen."""
     scope.viewer.require(Right.RECORD)
-    if known := made_already(scope, "holder", client_key):
-        return known
     record = {**_profile(values), "code": _code(values.get("code", "")), "recorded_by": scope.viewer.person_id,
               "client_key": client_key}  # fmt: skip
-    with constraints_as_refusals(), act(scope.viewer, "add_holder") as writing:
-        holder_id = writing.create(Holder, record)
-        writing.changes[-1] = (*writing.changes[-1][:2], holder_id, *writing.changes[-1][3:])
-        Informant.insert(study_id=scope.study_id, holder_id=holder_id).execute()
-        return holder_id
+
+    def make() -> int:
+        with constraints_as_refusals(), act(scope.viewer, "add_holder") as writing:
+            holder_id = writing.create(Holder, record)
+            Informant.insert(study_id=scope.study_id, holder_id=holder_id).execute()
+            return holder_id
+
+    return made_once(scope, "holder", client_key, make)
 
 
 def correct_holder(scope: Scope, holder_id: int, version: int, values: Mapping[str, Any]) -> None:
@@ -132,13 +133,15 @@ def record_agreement(scope: Scope, *, agreed_on: date, form: str, terms: Mapping
     scope.viewer.require(Right.AGREE)
     if agreed_on > scope.day:
         raise Refused({"agreed_on": "An agreement cannot be of a day to come."})
-    if known := made_already(scope, "consent", client_key):
-        return known
-    values = {name: bool(terms.get(name)) for name in TERM_COLUMNS}
+    values: dict[str, Any] = {name: bool(terms.get(name)) for name in TERM_COLUMNS}
     values |= {"agreed_on": agreed_on, "form": form, "holder_id": holder_id, "community_id": community_id,
-               "client_key": client_key}  # type: ignore[dict-item]  # fmt: skip
-    with constraints_as_refusals(), act(scope.viewer, "record_agreement") as writing:
-        return writing.create(Consent, values, holder_id=holder_id)
+               "client_key": client_key}  # fmt: skip
+
+    def make() -> int:
+        with constraints_as_refusals(), act(scope.viewer, "record_agreement") as writing:
+            return writing.create(Consent, values, holder_id=holder_id)
+
+    return made_once(scope, "consent", client_key, make)
 
 
 def withdraw_agreement(scope: Scope, consent_id: int, version: int, withdrawn_on: date, *, holder_id: int | None) -> None:

@@ -1,12 +1,15 @@
 """Plants as met: their local names and their determinations."""
 
+from collections.abc import Sequence
+from typing import Any
+
 from tender_ledger.core.names import NamesService, TaxonName
 from tender_ledger.core.rights import Right
 from tender_ledger.core.terms import Scope
 from tender_ledger.core.text import clean, fold
 from tender_ledger.operations.encounters import next_number
 from tender_ledger.operations.errors import NotFound, Refused, constraints_as_refusals, required
-from tender_ledger.operations.saving import made_already
+from tender_ledger.operations.saving import made_once
 from tender_ledger.storage.database import value
 from tender_ledger.storage.history import ActWriter, act
 from tender_ledger.storage.models import Attestation, Checklist, Determination, LocalName, Plant, Taxon
@@ -21,21 +24,24 @@ def add_plant(scope: Scope, *, growth_form: str = "", remarks: str = "", name: s
               client_key: str | None = None) -> int:  # fmt: skip
     """Add a plant as met, with a first local name if one was told; returns its number."""
     scope.viewer.require(Right.RECORD)
-    if known := made_already(scope, "plant", client_key):
-        return int(value("SELECT number FROM plant WHERE id = %(id)s", id=known))
-    with constraints_as_refusals(), act(scope.viewer, "add_plant") as writing:
-        plant_id, number = write_plant(writing, scope, growth_form=growth_form, remarks=remarks, client_key=client_key)
-        if clean(name):
-            write_name(writing, plant_id, name, language_id)
-        return number
+
+    def make() -> int:
+        with constraints_as_refusals(), act(scope.viewer, "add_plant") as writing:
+            plant_id = write_plant(writing, scope, growth_form=growth_form, remarks=remarks, client_key=client_key)
+            if clean(name):
+                write_name(writing, plant_id, name, language_id)
+            return plant_id
+
+    made = made_once(scope, "plant", client_key, make)
+    return int(value("SELECT number FROM plant WHERE id = %(id)s", id=made))
 
 
 def write_plant(writing: ActWriter, scope: Scope, *, growth_form: str = "", remarks: str = "",
-                client_key: str | None = None) -> tuple[int, int]:  # fmt: skip
-    """Add a plant within an act; returns its id and number."""
-    number = next_number(scope, "plant")
-    values = {"number": number, "growth_form": clean(growth_form), "remarks": clean(remarks), "client_key": client_key}
-    return writing.create(Plant, values), number
+                client_key: str | None = None) -> int:  # fmt: skip
+    """Add a plant with the next field number within an act; returns its id."""
+    values = {"number": next_number(scope, "plant"), "growth_form": clean(growth_form), "remarks": clean(remarks),
+              "client_key": client_key}  # fmt: skip
+    return writing.create(Plant, values)
 
 
 def write_name(writing: ActWriter, plant_id: int, name: str, language_id: int | None, gloss: str = "") -> int:
@@ -62,12 +68,15 @@ def write_attestation(writing: ActWriter, name_id: int, informant_id: int, encou
         writing.create(Attestation, values, holder_id=holder_id)
 
 
-def name_plant(scope: Scope, number: int, *, name: str, language_id: int | None, gloss: str = "") -> None:
-    """Give a plant one more local name."""
+def name_plant(scope: Scope, number: int, *, name: str, language_id: int | None, gloss: str = "",
+               attested: Sequence[tuple[int, int, int | None]] = ()) -> None:  # fmt: skip
+    """Give a plant one more local name; `attested` says who used it where: (informant, encounter, holder) ids."""
     scope.viewer.require(Right.RECORD)
     plant = _plant(scope, number)
     with constraints_as_refusals(), act(scope.viewer, "name_plant") as writing:
-        write_name(writing, plant["id"], name, language_id, gloss)
+        name_id = write_name(writing, plant["id"], name, language_id, gloss)
+        for informant_id, encounter_id, holder_id in attested:
+            write_attestation(writing, name_id, informant_id, encounter_id, holder_id)
 
 
 def determine_plant(scope: Scope, number: int, names: NamesService, *, taxon: str, qualifier: str, basis: str,
@@ -105,7 +114,7 @@ def keep_taxon(names: NamesService, name: TaxonName) -> int:
     return int(taxon.id)
 
 
-def _plant(scope: Scope, number: int) -> dict[str, object]:
+def _plant(scope: Scope, number: int) -> dict[str, Any]:
     plant = plants.plant(scope, number)
     if plant is None:
         raise NotFound(f"plant {number}")

@@ -11,7 +11,7 @@ from tender_ledger.core.terms import Scope
 from tender_ledger.core.text import clean, fold
 from tender_ledger.operations.errors import NotFound, Refused
 from tender_ledger.operations.plants import write_attestation, write_name, write_plant
-from tender_ledger.operations.saving import made_already, saving
+from tender_ledger.operations.saving import made_once, saving
 from tender_ledger.operations.vocabularies import choices
 from tender_ledger.storage.history import ActWriter
 from tender_ledger.storage.models import Asking, Draft, Purpose, UseReport
@@ -105,9 +105,13 @@ def record_report(scope: Scope, encounter_number: int, typed: TypedReport, clien
     Raises Refused with a sentence a field when something typed names nothing or two things; then nothing is saved.
     """
     scope.viewer.require(Right.RECORD)
+    return made_once(
+        scope, "use_report", client_key, lambda: _record_report(scope, encounter_number, typed, client_key)
+    )
+
+
+def _record_report(scope: Scope, encounter_number: int, typed: TypedReport, client_key: str) -> int:
     encounter = _encounter(scope, encounter_number)
-    if known := made_already(scope, "use_report", client_key):
-        return known
     reading = _Reading(scope, typed, {})
     informant, holder_id = _informant(reading, encounter)
     with saving(scope, "record_report") as writing:
@@ -153,9 +157,11 @@ def remove_report(scope: Scope, report_id: int, version: int) -> None:
 def record_asking(scope: Scope, encounter_number: int, typed: TypedReport, client_key: str) -> int:
     """Record that a holder was asked about a plant and named no use; only holder and plant are read."""
     scope.viewer.require(Right.RECORD)
+    return made_once(scope, "asking", client_key, lambda: _record_asking(scope, encounter_number, typed, client_key))
+
+
+def _record_asking(scope: Scope, encounter_number: int, typed: TypedReport, client_key: str) -> int:
     encounter = _encounter(scope, encounter_number)
-    if known := made_already(scope, "asking", client_key):
-        return known
     reading = _Reading(scope, typed, {})
     informant, holder_id = _informant(reading, encounter)
     with saving(scope, "record_asking") as writing:
@@ -197,7 +203,7 @@ def _plant(reading: _Reading, writing: ActWriter, encounter: dict[str, Any], inf
         if not clean(text[1:]):
             reading.errors["plant"] = "Write the name that was told after the +."
             return None
-        plant_id, _ = write_plant(writing, reading.scope)
+        plant_id = write_plant(writing, reading.scope)
         name_id = write_name(writing, plant_id, clean(text[1:]), _language(reading, encounter))
         if informant is not None:
             write_attestation(writing, name_id, informant, encounter["id"], holder_id)
@@ -266,7 +272,8 @@ def _coding(reading: _Reading) -> list[dict[str, Any]]:
 
 def _purpose(scope: Scope, category_id: int, label: str) -> int:
     """The purpose of this label in the category, made when it is new; one label in two categories is two purposes."""
-    Purpose.insert(study_id=scope.study_id, category_id=category_id, label=label, label_fold=fold(label)).on_conflict_ignore().execute()
+    values = {"study_id": scope.study_id, "category_id": category_id, "label": label, "label_fold": fold(label)}
+    Purpose.insert(**values).on_conflict_ignore().execute()
     found = Purpose.get(
         (Purpose.study_id == scope.study_id) & (Purpose.category_id == category_id) & (Purpose.label_fold == fold(label))
     )

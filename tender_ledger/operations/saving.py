@@ -1,13 +1,15 @@
 """What every saving of a versioned form shares: one act, stale versions as conflicts, one record a client key."""
 
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from contextlib import contextmanager
+
+from peewee import IntegrityError
 
 from tender_ledger.core.terms import Scope
 from tender_ledger.operations.errors import Conflict, NotFound, constraints_as_refusals
-from tender_ledger.storage.database import value
+from tender_ledger.storage.database import value, violated_constraint
 from tender_ledger.storage.history import ENTITIES, ActWriter, StaleVersion, act
-from tender_ledger.storage.queries.reports import reports_of_key
+from tender_ledger.storage.queries.reports import record_of_key
 
 
 @contextmanager
@@ -23,6 +25,14 @@ def saving(scope: Scope, operation: str) -> Iterator[ActWriter]:
         raise NotFound(str(missing)) from missing
 
 
-def made_already(scope: Scope, table: str, client_key: str | None) -> int | None:
-    """The record that this form made the first time it was sent, if it was sent before."""
-    return reports_of_key(scope, client_key, table) if client_key else None
+def made_once(scope: Scope, table: str, client_key: str | None, make: Callable[[], int]) -> int:
+    """Make a record, or return the one that a form with the same key made: a repeated Enter or a retry makes no twin."""
+    if client_key and (known := record_of_key(scope, client_key, table)):
+        return known
+    try:
+        return make()
+    except IntegrityError as error:
+        known = record_of_key(scope, client_key, table) if client_key else None
+        if known is None or violated_constraint(error) != f"{table}_client_key":
+            raise
+        return known

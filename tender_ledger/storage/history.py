@@ -104,6 +104,8 @@ class ActWriter:
 
     def _keep(self, model: type[StudyRecord], record_id: int, holder_id: int | None, before: Snapshot | None) -> None:
         after = take_snapshot(model, record_id)
+        if model is Holder:
+            holder_id = record_id
         if before != after:
             self.changes.append((model.ENTITY, record_id, holder_id, before, after))
 

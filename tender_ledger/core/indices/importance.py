@@ -56,7 +56,7 @@ def taxon_counts(tally: Tally, among: Bools) -> TaxonCounts:
         fc=np.bincount(taxon[new], minlength=taxa),
         nu_use=_distinct_uses(tally, used, taxa),
         n_asked=np.bincount(tally.asked_taxon[asked], minlength=taxa),
-        mean_uses_asked=np.bincount(tally.asked_taxon[asked], weights=per_pair[asked], minlength=taxa),
+        mean_uses_asked=np.bincount(tally.asked_taxon[asked], weights=per_pair[asked], minlength=taxa).astype(np.float64),
     )
 
 

@@ -14,7 +14,7 @@ from tender_ledger.core.indices.importance import (
     taxon_counts,
     use_value_of_those_asked,
 )
-from tender_ledger.core.messages import Warning_
+from tender_ledger.core.messages import StatisticalWarning
 from tender_ledger.core.rules import CountingRules
 from tender_ledger.core.tally.counting import Tally
 from tender_ledger.core.tally.table import Bools, Ints
@@ -40,7 +40,7 @@ class Reckoning:
     category_counts: CategoryCounts
     askings_recorded: bool
     rows: int
-    warnings: tuple[Warning_, ...] = ()
+    warnings: tuple[StatisticalWarning, ...] = ()
     by_community: Mapping[str, "Reckoning"] = field(default_factory=dict)
 
     @property
@@ -139,7 +139,7 @@ def reckon(tally: Tally, *, communities: bool = True) -> Reckoning:
     return replace(whole, by_community=parts)
 
 
-def _reckon_among(tally: Tally, among: Bools, warnings: tuple[Warning_, ...]) -> Reckoning:
+def _reckon_among(tally: Tally, among: Bools, warnings: tuple[StatisticalWarning, ...]) -> Reckoning:
     counts = taxon_counts(tally, among)
     kept = tally.kept & among[tally.table.informant]
     present = np.zeros(len(among), dtype=bool)

@@ -9,7 +9,7 @@ from functools import cached_property
 
 import numpy as np
 
-from tender_ledger.core.messages import InputRefused, Problem, Warning_
+from tender_ledger.core.messages import InputRefused, Problem, StatisticalWarning
 from tender_ledger.core.rules import BASES, CURRENCIES, OUTCOMES, STANCES, CountingRules
 from tender_ledger.core.tally.table import Bools, Ints, UseReportTable
 from tender_ledger.core.tally.taxa import CountedTaxa, counted_taxa
@@ -41,7 +41,7 @@ class Tally:
     asked_events: Ints
     use_events_pair: Ints
     none_named: int
-    warnings: tuple[Warning_, ...]
+    warnings: tuple[StatisticalWarning, ...]
 
     @cached_property
     def uses_category(self) -> Ints:
@@ -197,17 +197,17 @@ def _runs(keys: Ints) -> tuple[Ints, Ints]:
     return keys[starts], np.diff(starts, append=len(keys))
 
 
-def _warnings(table: UseReportTable, present: Bools) -> tuple[Warning_, ...]:
-    told: list[Warning_] = []
+def _warnings(table: UseReportTable, present: Bools) -> tuple[StatisticalWarning, ...]:
+    told: list[StatisticalWarning] = []
     uncoded = int((present & (table.category == -1)).sum())
     if uncoded:
-        told.append(Warning_("uncoded", "reports", f"Rows without a category were not counted: {uncoded}."))
+        told.append(StatisticalWarning("uncoded", "reports", f"Rows without a category were not counted: {uncoded}."))
     if not table.roster_given:
         told.append(
-            Warning_("roster_from_reports", "N", "N holds only informants who appear in the reports; the silent are missing.")
+            StatisticalWarning("roster_from_reports", "N", "N holds only informants who appear in the reports; the silent are missing.")
         )
     if table.partial:
         told.append(
-            Warning_("partial_terms", "reports", f"Some reports are left out under their terms: {', '.join(table.partial)}.")
+            StatisticalWarning("partial_terms", "reports", f"Some reports are left out under their terms: {', '.join(table.partial)}.")
         )
     return tuple(told)

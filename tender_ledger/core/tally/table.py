@@ -1,11 +1,12 @@
 """The columnar use-report table: what computation takes, wherever the rows came from."""
 
 from dataclasses import dataclass, field
+from typing import Any
 
 import numpy as np
 import numpy.typing as npt
 
-Ints = npt.NDArray[np.int64] | npt.NDArray[np.int32]
+Ints = npt.NDArray[Any]  # of integers; which width is the platform's affair
 Bools = npt.NDArray[np.bool_]
 
 NONE_NAMED = -2  # category code of a row that says: asked about this plant, no use named

@@ -117,7 +117,7 @@ def draft(scope: Scope, place: str) -> dict[str, Any] | None:
     return found["body"] if found else None
 
 
-def reports_of_key(scope: Scope, client_key: str, table: str = "use_report") -> int | None:
+def record_of_key(scope: Scope, client_key: str, table: str = "use_report") -> int | None:
     """The record that a form with this key made already."""
     if table not in ("use_report", "asking", "holder", "consent", "encounter", "plant"):
         raise ValueError(table)

@@ -126,7 +126,7 @@ def later_writers(scope: Scope, act_id: int, entity: str, record_id: int) -> lis
     return [one["name"] for one in found]
 
 
-def live_dependents(scope: Scope, entity: str, record_id: int) -> int:
+def live_dependents(entity: str, record_id: int) -> int:
     """How many visible or hidden live records point at this one, so that it cannot be hidden from under them."""
     pointing = {
         "plant": ["use_report WHERE plant_id", "asking WHERE plant_id"],
@@ -143,3 +143,9 @@ def live_dependents(scope: Scope, entity: str, record_id: int) -> int:
         found = row(f"SELECT count(*) AS n FROM {relation} = %(record)s{live}", record=record_id)
         total += found["n"] if found else 0
     return total
+
+
+def count_studies() -> int:
+    """How many studies the database holds; asked before the demo is loaded, by nobody in particular."""
+    found = row("SELECT count(*) AS n FROM study")
+    return int(found["n"]) if found else 0

@@ -106,7 +106,7 @@ def assemble(columns: dict[str, Ints], labels: dict[str, Any]) -> UseReportTable
     pad = np.zeros(len(asked), dtype=np.int64)
     communities = tuple(sorted({one["community"] for one in informants if one["community"]}))
     there = (informant >= 0) & (plant >= 0)
-    table = {
+    table: dict[str, Any] = {
         "informant": informant, "event": event, "plant": plant, "category": category,
         "use": np.concatenate([use, pad - 1]),
         "basis": np.concatenate([_term_codes(columns["basis"], labels["bases"], BASES), pad]),

@@ -1,0 +1,150 @@
+"""Load the demo study into a database that holds no study yet."""
+
+import json
+import secrets
+import uuid
+from collections.abc import Callable
+from datetime import date
+from pathlib import Path
+from typing import Any
+
+from tender_ledger.core.rights import Role
+from tender_ledger.core.terms import Scope
+from tender_ledger.formats.sheet import Row, read_sheet
+from tender_ledger.operations import accounts, clock, encounters, people, plants, reports, studies
+from tender_ledger.operations.names_key import NamesKey
+from tender_ledger.standins.names_service import ChecklistNames
+from tender_ledger.storage.queries import accounts as account_queries
+from tender_ledger.storage.queries import encounters as encounter_queries
+from tender_ledger.storage.queries import people as people_queries
+from tender_ledger.storage.queries import studies as study_queries
+
+_DATA = Path(__file__).parent / "data"
+_FIELDS = {"parts": "part", "methods": "preparation", "purpose": "use", "caution": "caution_told"}
+
+
+def load_demo(key: NamesKey | None, password: Callable[[], str] = lambda: secrets.token_urlsafe(9)) -> dict[str, str]:
+    """Load the study with everything in it; returns the sign-ins made, address to password.
+
+    Everything is written by the study's recorder or its owner, as their rights allow.
+    """
+    study = json.loads((_DATA / "study.json").read_text())
+    sign_ins = {one["email"]: password() for one in study["members"]}
+    persons = {one["email"]: accounts.add_person(one["email"], one["name"], sign_ins[one["email"]]) for one in study["members"]}
+    owner_email = next(one["email"] for one in study["members"] if one["role"] == Role.OWNER)
+    made = studies.create_study(
+        persons[owner_email], **{name: study[name] for name in ("code", "title", "question", "zone", "invented")}
+    )
+    owner = clock.scope_of(made)
+    for one in study["members"]:
+        studies.add_member(owner, one["email"], one["role"])
+    recorder_email = next(one["email"] for one in study["members"] if one["role"] == Role.RECORDER)
+    _Loader(_scope(persons[owner_email], study), _scope(persons[recorder_email], study), study, key).load()
+    return sign_ins
+
+
+def _scope(person_id: int, study: dict[str, Any]) -> Scope:
+    member = account_queries.member_of(person_id, study["code"])
+    assert member is not None
+    return clock.scope_of(member)
+
+
+def _rows(name: str, *required: str) -> tuple[Row, ...]:
+    return read_sheet((_DATA / name).read_bytes(), required, name).rows
+
+
+class _Loader:
+    """Loads file by file; keeps the numbers that later files refer to by code."""
+
+    def __init__(self, owner: Scope, recorder: Scope, study: dict[str, Any], key: NamesKey | None) -> None:
+        self.owner, self.recorder, self.study, self.key = owner, recorder, study, key
+        self.names = ChecklistNames()
+        self.holders: dict[str, int] = {}
+
+    def load(self) -> None:
+        self._places()
+        self._holders()
+        self._agreements(first=True)
+        self._informants = {one["informant"]: one["id"] for one in self._all_informants()}
+        self._encounters()
+        self._plants()
+        self._reports()
+        self._agreements(first=False)
+
+    def _places(self) -> None:
+        languages = {one["code"]: people.add_language(self.owner, **one) for one in self.study["languages"]}
+        self.communities = {
+            one["code"]: people.add_community(self.owner, **{**one, "languages": [languages[code] for code in one["languages"]]})
+            for one in self.study["communities"]
+        }
+        self.languages = languages
+
+    def _holders(self) -> None:
+        for row in _rows("holders.csv", "holder", "community"):
+            values = {**row, "code": row["holder"], "community_id": self.communities[row["community"]]}
+            self.holders[row["holder"]] = people.add_holder(self.recorder, values)
+            if self.key is not None:
+                people.set_real_name(self.owner, self.holders[row["holder"]], row["real_name"], self.key)
+        for row in _rows("sources.csv", "source"):
+            people.add_source(self.recorder, code=row["source"], kind=row["kind"], title=row["title"], author=row["author"],
+                              year=row["year"])  # fmt: skip
+
+    def _agreements(self, *, first: bool) -> None:
+        """First what everybody agreed to before they were met; at the end what they changed or withdrew since."""
+        known: set[str] = set()
+        for row in _rows("agreements.csv", "giver", "agreed_on"):
+            holder_id, is_first = self.holders[row["giver"]], row["giver"] not in known
+            known.add(row["giver"])
+            if is_first is first:
+                self._agree(row, holder_id)
+            if row["withdrawn_on"] and not first:
+                given = people_queries.agreements(self.owner, holder_id=holder_id)[0]
+                day = date.fromisoformat(row["withdrawn_on"])
+                people.withdraw_agreement(self.recorder, given["id"], given["version"], day, holder_id=holder_id)
+
+    def _agree(self, row: Row, holder_id: int) -> None:
+        told = ("record", "count", "show", "publish", "quote")
+        terms = {column: row[name] == "yes" for column, name in zip(people.TERM_COLUMNS, told, strict=True)}
+        day = date.fromisoformat(row["agreed_on"])
+        people.record_agreement(self.recorder, agreed_on=day, form=row["form"], terms=terms, holder_id=holder_id)
+
+    def _all_informants(self) -> list[dict[str, Any]]:
+        found = [{"informant": one["code"], "id": one["informant_id"]} for one in people_queries.holders(self.owner)]
+        return found + [{"informant": s["code"], "id": s["informant_id"]} for s in people_queries.sources(self.owner)]
+
+    def _encounters(self) -> None:
+        for row in _rows("encounters.csv", "encounter", "kind", "title", "date"):
+            values = {**row, "day": row["date"], "community_id": self.communities[row["community"]],
+                      "language_id": self.languages.get(row["language"])}  # fmt: skip
+            there = [(self._informants[code], part) for part, listed in (("teller", row["tellers"]), ("present", row["present"]))
+                     for code in listed.split()]  # fmt: skip
+            encounters.open_encounter(self.recorder, values, there)
+
+    def _plants(self) -> None:
+        for row in _rows("plants.csv", "plant", "taxon"):
+            number = plants.add_plant(self.recorder, growth_form=row["growth_form"], remarks=row["remarks"])
+            if row["taxon"]:
+                values = {name: row[name] for name in ("taxon", "qualifier", "basis", "confidence", "determiner")}
+                plants.determine_plant(self.recorder, number, self.names, **values)
+        ids = {one["number"]: one["id"] for one in encounter_queries.encounters(self.owner)}
+        for row in _rows("names.csv", "plant", "name"):
+            used = [pair.split(":") for pair in row["attested"].split()]
+            attested = [(self._informants[code], ids[int(event[1:])], self.holders.get(code)) for code, event in used
+                        if int(event[1:]) in ids]  # fmt: skip
+            plants.name_plant(self.recorder, int(row["plant"][2:]), name=row["name"], gloss=row["gloss"],
+                              language_id=self.languages[row["language"]], attested=attested)  # fmt: skip
+
+    def _reports(self) -> None:
+        for line, row in enumerate(_rows("reports.csv", "informant", "event", "plant", "category")):
+            typed = reports.TypedReport(**{name: row.get(_FIELDS.get(name, name), "") for name in reports.TypedReport.names()})
+            record = reports.record_asking if row["category"] == "none_named" else reports.record_report
+            typed = reports.TypedReport(**{**vars(typed), "parts": typed.parts.replace(";", ","),
+                                           "methods": typed.methods.replace(";", ",")})  # fmt: skip
+            record(self.recorder, int(row["event"][1:]), typed, str(uuid.uuid5(uuid.NAMESPACE_URL, f"veldra report {line}")))
+
+
+def is_empty() -> bool:
+    """Whether the database holds no study yet."""
+    return study_queries.count_studies() == 0
+
+
