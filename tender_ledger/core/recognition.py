@@ -70,9 +70,7 @@ def recognise(typed: str, choices: Sequence[Choice], kind: str) -> Choice:
         if hits:
             raise Unrecognised(_two_readings(typed, hits, kind), hits[:4])
     some = ", ".join(choice.label for choice in sorted(choices, key=lambda c: (-c.weight, c.label))[:4])
-    raise Unrecognised(
-        Problem(f"No {kind} is called “{typed}”.", kind, remedy=f"There are {some} and others." if some else "")
-    )
+    raise Unrecognised(Problem(f"No {kind} is called “{typed}”.", kind, remedy=f"There are {some} and others." if some else ""))
 
 
 def _two_readings(typed: str, hits: Sequence[Choice], kind: str) -> Problem:

@@ -115,9 +115,7 @@ def _word(key: str, value: Any) -> str:
 
 def _list(key: str, value: Any) -> tuple[str, ...]:
     if not isinstance(value, list | tuple) or not value:
-        raise InputRefused(
-            Problem("This rule takes a list of at least one.", f"rules.{key}", str(value), ", ".join(_LISTS[key]))
-        )
+        raise InputRefused(Problem("This rule takes a list of at least one.", f"rules.{key}", str(value), ", ".join(_LISTS[key])))
     wrong = [item for item in value if item not in _LISTS[key]]
     if wrong:
         raise InputRefused(*(_unknown(key, item, _LISTS[key]) for item in wrong))

@@ -146,5 +146,3 @@ class _Loader:
 def is_empty() -> bool:
     """Whether the database holds no study yet."""
     return study_queries.count_studies() == 0
-
-

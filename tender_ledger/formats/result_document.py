@@ -73,10 +73,8 @@ def _community(r: Reckoning) -> dict[str, Any]:
 
 def undefined_values(r: Reckoning) -> list[StatisticalWarning]:
     """One warning for each value that is null, with the reason."""
-    told = [
-        StatisticalWarning("undefined", f"categories.{r.categories[at]}.ICF", r.why_no_icf(int(at))) for at in np.flatnonzero(r.nt)
-        if r.why_no_icf(int(at))
-    ]  # fmt: skip
+    reasons = ((r.categories[at], r.why_no_icf(int(at))) for at in np.flatnonzero(r.nt))
+    told = [StatisticalWarning("undefined", f"categories.{name}.ICF", reason) for name, reason in reasons if reason]
     if r.why_no_share():
         told.append(StatisticalWarning("undefined", "taxa", r.why_no_share()))
     if r.why_no_uv_asked():

@@ -37,9 +37,7 @@ def read_sheet(data: bytes, required: Sequence[str], name: str = "file") -> Shee
     try:
         header = [cell.strip() for cell in next(reader)]
     except (StopIteration, csv.Error):
-        raise InputRefused(
-            Problem("There is no header row.", f"{name}, line 1", expected=", ".join(required))
-        ) from None
+        raise InputRefused(Problem("There is no header row.", f"{name}, line 1", expected=", ".join(required))) from None
     _check_header(header, required, name)
     return _rows(reader, header, name)
 
@@ -52,9 +50,7 @@ def _delimiter(text: str) -> str:
 def _check_header(header: list[str], required: Sequence[str], name: str) -> None:
     where = f"{name}, line 1"
     problems = [
-        Problem("A required column is missing.", where, ", ".join(header), column)
-        for column in required
-        if column not in header
+        Problem("A required column is missing.", where, ", ".join(header), column) for column in required if column not in header
     ]
     twice = sorted({column for column in header if column and header.count(column) > 1})
     problems += [Problem("A column stands twice.", where, column, "each column once") for column in twice]

@@ -59,6 +59,7 @@ class Cluster:
         self._make()
         deadline = time.monotonic() + 30
         while not self.adopt():
+            self._forget_stale_pid()
             self.port = free_port(self.port)
             listen = f"-p {self.port} -c listen_addresses=127.0.0.1 -c unix_socket_directories="
             options = " ".join((listen, *(_FAST if self.throw_away else ())))
@@ -68,6 +69,16 @@ class Cluster:
             if done.returncode:
                 time.sleep(0.3)
         self._make_database("ledger")
+
+    def alive(self) -> bool:
+        """Whether the server process of this folder lives; cheap enough to ask twice a second."""
+        return _is_server(self._pid_file()[0], self.data)
+
+    def _forget_stale_pid(self) -> None:
+        """Remove a PID file whose number another program has meanwhile; PostgreSQL itself clears every other kind."""
+        pid, _ = self._pid_file()
+        if pid and Path(f"/proc/{pid}").exists() and not _state(pid)[0].startswith("postgres"):
+            (self.data / "postmaster.pid").unlink(missing_ok=True)
 
     def adopt(self) -> bool:
         """Whether the server of this folder is alive; takes over the port it listens on."""
@@ -143,12 +154,21 @@ def _programs() -> Path:
 
 def _is_server(pid: int, data: Path) -> bool:
     """Whether the process is a living PostgreSQL of this folder; a PID may be stale, or be a zombie for a moment."""
+    name, state = _state(pid)
+    try:
+        return name.startswith("postgres") and state != "Z" and Path(os.readlink(f"/proc/{pid}/cwd")) == data.resolve()
+    except OSError:
+        return False
+
+
+def _state(pid: int) -> tuple[str, str]:
+    """Name and state letter of a process, as /proc tells them; two empty texts where there is none."""
     try:
         stat = Path(f"/proc/{pid}/stat").read_text()
-        name, state = stat[stat.index("(") + 1 : stat.rindex(")")], stat[stat.rindex(")") + 2]
-        return name.startswith("postgres") and state != "Z" and Path(os.readlink(f"/proc/{pid}/cwd")) == data.resolve()
-    except (OSError, ValueError):
-        return False
+    except OSError:
+        return "", ""
+    end = stat.rindex(")")
+    return stat[stat.index("(") + 1 : end], stat[end + 2]
 
 
 def own_cluster(state: StateFolder) -> tuple[Cluster, str]:

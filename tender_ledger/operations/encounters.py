@@ -98,5 +98,5 @@ def _present(informants: Sequence[tuple[int, str]]) -> list[dict[str, Any]]:
 
 
 def _all_present(encounter_id: int) -> list[tuple[int, str]]:
-    query = EncounterInformant.select(EncounterInformant.informant_id, EncounterInformant.part)
-    return list(query.where(EncounterInformant.encounter_id == encounter_id).tuples())
+    found = EncounterInformant.select().where(EncounterInformant.encounter_id == encounter_id)
+    return [(one.informant_id, one.part) for one in found]

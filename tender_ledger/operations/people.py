@@ -103,9 +103,7 @@ def reveal_real_name(scope: Scope, code: str, reason: str, key: NamesKey | None)
     holder = people.holder(scope, code)
     if holder is None or holder["sealed"]:
         raise NotFound(code)
-    Disclosure.insert(
-        study_id=scope.study_id, person_id=scope.viewer.person_id, holder_id=holder["id"], reason=reason
-    ).execute()
+    Disclosure.insert(study_id=scope.study_id, person_id=scope.viewer.person_id, holder_id=holder["id"], reason=reason).execute()
     kept = people.identity(scope, holder["id"])
     if kept is None or key is None:
         raise Refused({"reason": "No name is kept for this holder, or this installation has no key to read it."})
@@ -158,5 +156,3 @@ def _code(text: str) -> str:
     if not _CODE.match(code):
         raise Refused({"code": "A code has capital letters, digits and hyphens and begins with a letter, such as ONS-07."})
     return code
-
-

@@ -47,12 +47,10 @@ def write_plant(writing: ActWriter, scope: Scope, *, growth_form: str = "", rema
 def write_name(writing: ActWriter, plant_id: int, name: str, language_id: int | None, gloss: str = "") -> int:
     """Give a plant a local name within an act; returns the name's id, a new one or the one it has already."""
     name = required(name, "name", "The name")
-    query = LocalName.select(LocalName.id).where(
-        (LocalName.plant_id == plant_id) & (LocalName.name == name) & LocalName.removed_at.is_null()
-    )
-    for found, language in query.select_extend(LocalName.language_id).tuples():
-        if language == language_id:
-            return int(found)
+    known = LocalName.select().where((LocalName.plant_id == plant_id) & (LocalName.name == name) & LocalName.removed_at.is_null())
+    for found in known:
+        if found.language_id == language_id:
+            return int(found.id)
     values = {"plant_id": plant_id, "language_id": language_id, "name": name, "name_fold": fold(name), "gloss": clean(gloss)}
     return writing.create(LocalName, values)
 
@@ -106,12 +104,12 @@ def keep_taxon(names: NamesService, name: TaxonName) -> int:
     """The row of a name of the service, made when it is first used, its accepted name with it."""
     accepted = names.find(name.accepted) if name.accepted else None
     accepted_id = keep_taxon(names, accepted) if accepted else None
-    listed, _ = Checklist.get_or_create(name=names.title, version=names.version, study_id=None)
-    taxon, _ = Taxon.get_or_create(
-        checklist_id=listed.id, name=name.name, authorship=name.authorship,
-        defaults={"rank": name.rank, "genus": name.genus, "family": name.family, "accepted_id": accepted_id},
-    )  # fmt: skip
-    return int(taxon.id)
+    Checklist.insert(name=names.title, version=names.version).on_conflict_ignore().execute()
+    listed = Checklist.get((Checklist.name == names.title) & (Checklist.version == names.version))
+    key = {"checklist_id": listed.id, "name": name.name, "authorship": name.authorship}
+    rest = {"rank": name.rank, "genus": name.genus, "family": name.family, "accepted_id": accepted_id}
+    Taxon.insert(**key, **rest).on_conflict_ignore().execute()
+    return int(Taxon.get(*(getattr(Taxon, column) == value for column, value in key.items())).id)
 
 
 def _plant(scope: Scope, number: int) -> dict[str, Any]:

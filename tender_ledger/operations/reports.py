@@ -105,9 +105,7 @@ def record_report(scope: Scope, encounter_number: int, typed: TypedReport, clien
     Raises Refused with a sentence a field when something typed names nothing or two things; then nothing is saved.
     """
     scope.viewer.require(Right.RECORD)
-    return made_once(
-        scope, "use_report", client_key, lambda: _record_report(scope, encounter_number, typed, client_key)
-    )
+    return made_once(scope, "use_report", client_key, lambda: _record_report(scope, encounter_number, typed, client_key))
 
 
 def _record_report(scope: Scope, encounter_number: int, typed: TypedReport, client_key: str) -> int:

@@ -44,6 +44,17 @@ def close_connection() -> None:
         database.close()
 
 
+@contextmanager
+def connected() -> Iterator[None]:
+    """This thread's connection for a piece of work outside a request."""
+    opened = open_connection()
+    try:
+        yield
+    finally:
+        if opened:
+            close_connection()
+
+
 def migrate() -> list[str]:
     """Bring the schema up to date, one caller at a time; returns the names of what was applied."""
     with database.connection_context():

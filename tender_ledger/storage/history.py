@@ -141,9 +141,7 @@ def act(member: Member, operation: str, *, undoes: int | None = None) -> Iterato
 def take_snapshot(model: type[StudyRecord], record_id: int) -> Snapshot | None:
     """The record's values and children as JSON values; None where it does not exist or is hidden."""
     columns = [field for name, field in model._meta.fields.items() if name not in model.NOT_KEPT]
-    found = (
-        model.select(*columns).where((model.id == record_id) & model.removed_at.is_null()).dicts().first()
-    )
+    found = model.select(*columns).where((model.id == record_id) & model.removed_at.is_null()).dicts().first()
     if found is None:
         return None
     snapshot = {key: _json(value) for key, value in found.items()}
@@ -160,7 +158,8 @@ def _write_children(model: type[StudyRecord], name: str, study_id: int, record_i
     parent = getattr(child.model, child.parent)
     fields = [getattr(child.model, column) for column in child.columns]
     wanted = [{column: row.get(column, getattr(child.model, column).default) for column in child.columns} for row in rows]
-    present = list(child.model.select(*fields).where(parent == record_id).dicts())
+    found: Any = child.model.select(*fields).where(parent == record_id).dicts()
+    present: list[Snapshot] = list(found)
     for row in present:
         if row not in wanted:
             matches = [getattr(child.model, column) == value if value is not None

@@ -11,7 +11,7 @@ import numpy as np
 
 from tender_ledger.core.messages import InputRefused, Problem, StatisticalWarning
 from tender_ledger.core.rules import BASES, CURRENCIES, OUTCOMES, STANCES, CountingRules
-from tender_ledger.core.tally.table import Bools, Ints, UseReportTable
+from tender_ledger.core.tally.table import NONE_NAMED, UNCODED, Bools, Ints, UseReportTable
 from tender_ledger.core.tally.taxa import CountedTaxa, counted_taxa
 
 
@@ -93,8 +93,8 @@ def count(table: UseReportTable, rules: CountingRules) -> Tally:
         asked_informant=asked_informant,
         asked_events=asked_events,
         use_events_pair=np.searchsorted(asked_pair, keys // (shape.events * shape.uses)),
-        none_named=int((present & (table.category == -2)).sum()),
-        warnings=_warnings(table, present),
+        none_named=int((present & (table.category == NONE_NAMED)).sum()),
+        warnings=_warnings(table, allowed, taxa),
     )
 
 
@@ -144,9 +144,7 @@ def _scheme(table: UseReportTable, rules: CountingRules) -> int:
     if rules.scheme is None:
         return 0
     if rules.scheme not in table.schemes:
-        raise InputRefused(
-            Problem("No row is coded in this scheme.", "rules.scheme", rules.scheme, ", ".join(table.schemes))
-        )
+        raise InputRefused(Problem("No row is coded in this scheme.", "rules.scheme", rules.scheme, ", ".join(table.schemes)))
     return table.schemes.index(rules.scheme)
 
 
@@ -197,17 +195,13 @@ def _runs(keys: Ints) -> tuple[Ints, Ints]:
     return keys[starts], np.diff(starts, append=len(keys))
 
 
-def _warnings(table: UseReportTable, present: Bools) -> tuple[StatisticalWarning, ...]:
-    told: list[StatisticalWarning] = []
-    uncoded = int((present & (table.category == -1)).sum())
-    if uncoded:
-        told.append(StatisticalWarning("uncoded", "reports", f"Rows without a category were not counted: {uncoded}."))
-    if not table.roster_given:
-        told.append(
-            StatisticalWarning("roster_from_reports", "N", "N holds only informants who appear in the reports; the silent are missing.")
-        )
-    if table.partial:
-        told.append(
-            StatisticalWarning("partial_terms", "reports", f"Some reports are left out under their terms: {', '.join(table.partial)}.")
-        )
-    return tuple(told)
+def _warnings(table: UseReportTable, allowed: Bools, taxa: CountedTaxa) -> tuple[StatisticalWarning, ...]:
+    people = allowed[table.informant]
+    uncoded = int((people & (table.category == UNCODED)).sum())
+    dropped = int((people & (table.category >= 0) & (taxa.of_plant[table.plant] < 0)).sum())
+    told = (
+        (uncoded, "uncoded", "reports", f"Rows without a category were not counted: {uncoded}."),
+        (dropped, "dropped_plants", "reports", f"Rows of undetermined or left-out plants were not counted: {dropped}."),
+        (not table.roster_given, "roster_from_reports", "N", "N holds only informants who appear; the silent are missing."),
+    )
+    return tuple(StatisticalWarning(*warning) for true, *warning in told if true)

@@ -1,6 +1,6 @@
 """The columnar use-report table: what computation takes, wherever the rows came from."""
 
-from dataclasses import dataclass, field
+from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
@@ -79,7 +79,6 @@ class UseReportTable:
     schemes: tuple[str, ...] = ()
     row: Ints | None = None
     roster_given: bool = True
-    partial: tuple[str, ...] = field(default=())
 
     def __len__(self) -> int:
         return len(self.informant)

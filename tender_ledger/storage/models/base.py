@@ -37,5 +37,3 @@ class Child:
 
     def __init__(self, name: str, model: type[Record], parent: str, columns: tuple[str, ...], order: str) -> None:
         self.name, self.model, self.parent, self.columns, self.order = name, model, parent, columns, order
-
-

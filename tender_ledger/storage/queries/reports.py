@@ -125,5 +125,3 @@ def record_of_key(scope: Scope, client_key: str, table: str = "use_report") -> i
         f"SELECT id FROM {table} WHERE study_id = %(study)s AND client_key = %(key)s", study=scope.study_id, key=client_key
     )
     return found["id"] if found else None
-
-

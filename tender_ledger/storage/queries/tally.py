@@ -58,9 +58,7 @@ def read_labels(scope: Scope, *, plant_ids: list[int] | None = None) -> dict[str
         "plants": counted_plants(scope),
         "categories": terms(scope.study_id, "category", study(scope)["scheme"]),
         "subcategories": terms(scope.study_id, "subcategory", study(scope)["scheme"]),
-        "purposes": rows(
-            "SELECT id, category_id, label FROM purpose WHERE study_id = %(study)s", study=scope.study_id
-        ),
+        "purposes": rows("SELECT id, category_id, label FROM purpose WHERE study_id = %(study)s", study=scope.study_id),
         "bases": terms(scope.study_id, "basis"),
         "stances": terms(scope.study_id, "stance"),
         "outcomes": terms(scope.study_id, "outcome"),
