@@ -100,7 +100,7 @@ class _Loader:
             if row["withdrawn_on"] and not first:
                 given = people_queries.agreements(self.owner, holder_id=holder_id)[0]
                 day = date.fromisoformat(row["withdrawn_on"])
-                people.withdraw_agreement(self.recorder, given["id"], given["version"], day, holder_id=holder_id)
+                people.withdraw_agreement(self.recorder, given["id"], given["version"], day)
 
     def _agree(self, row: Row, holder_id: int) -> None:
         told = ("record", "count", "show", "publish", "quote")

@@ -13,9 +13,14 @@ from tender_ledger.storage.queries import people, plants, reports, studies
 _INFORMANT_COLUMNS = ("informant", "community", "kind")
 _QUOTED = ("local_name", "words", "start", "note", "caution_told")
 
+_NOTICE = """These tables record what people reported of plants and their uses.
+They are no advice to treat, eat or gather: ask qualified practitioners, a poison centre and local law.
+They hold only what its tellers agreed to have published.
+"""
+
 
 def export_study(scope: Scope) -> dict[str, bytes]:
-    """reports.csv and informants.csv of everything that may be published.
+    """reports.csv and informants.csv of everything that may be published, and a notice of what they are not.
 
     Words, notes, cautions and names as spoken are left out where the terms allow no verbatim publication. Gender, age and
     real names never leave.
@@ -31,6 +36,7 @@ def export_study(scope: Scope) -> dict[str, bytes]:
     return {
         "reports.csv": write_sheet((*COLUMNS, "stage", "caution_told"), [*told, *asked]),
         "informants.csv": write_sheet(_INFORMANT_COLUMNS, informants),
+        "notice.txt": _NOTICE.encode(),
     }
 
 

@@ -1,7 +1,7 @@
 """Communities, holders with their protected names, sources, and agreements."""
 
 import re
-from collections.abc import Mapping, Sequence
+from collections.abc import Mapping
 from datetime import date
 from typing import Any
 
@@ -26,23 +26,42 @@ def add_language(scope: Scope, *, code: str, name: str) -> int:
         return writing.create(Language, {"code": clean(code), "name": required(name, "name", "The name")})
 
 
-def add_community(scope: Scope, *, code: str, name: str, place: str = "", latitude: float | None = None,
-                  longitude: float | None = None, languages: Sequence[int] = ()) -> int:  # fmt: skip
-    """Add a community with its languages and, where it may be told, its position in degrees."""
+def add_community(scope: Scope, **values: Any) -> int:
+    """Add a community: code, name, place, languages (their ids) and, where it may be told, latitude and longitude in degrees."""
     scope.viewer.require(Right.ADMINISTER)
-    values = {"code": _code(code), "name": required(name, "name", "The name"), "place": clean(place),
-              "latitude": latitude, "longitude": longitude}  # fmt: skip
+    record = {"code": _code(values.get("code", "")), **_community(values)}
     with constraints_as_refusals(), act(scope.viewer, "add_community") as writing:
-        return writing.create(Community, values, children={"languages": [{"language_id": one} for one in languages]})
+        return writing.create(Community, record, children=_spoken(values))
 
 
-def correct_community(scope: Scope, community_id: int, version: int, *, name: str, place: str, latitude: float | None,
-                      longitude: float | None, languages: Sequence[int]) -> None:  # fmt: skip
+def correct_community(scope: Scope, community_id: int, version: int, **values: Any) -> None:
+    """Correct everything of a community but its code."""
     scope.viewer.require(Right.ADMINISTER)
-    values = {"name": required(name, "name", "The name"), "place": clean(place), "latitude": latitude, "longitude": longitude}
     with saving(scope, "correct_community") as writing:
-        writing.update(Community, community_id, version, values,
-                       children={"languages": [{"language_id": one} for one in languages]})  # fmt: skip
+        writing.update(Community, community_id, version, _community(values), children=_spoken(values))
+
+
+def _community(values: Mapping[str, Any]) -> dict[str, Any]:
+    return {
+        "name": required(values.get("name"), "name", "The name"),
+        "place": clean(values.get("place")),
+        "latitude": _degrees(values.get("latitude"), "latitude"),
+        "longitude": _degrees(values.get("longitude"), "longitude"),
+    }
+
+
+def _spoken(values: Mapping[str, Any]) -> dict[str, list[dict[str, Any]]]:
+    return {"languages": [{"language_id": one} for one in values.get("languages", ())]}
+
+
+def _degrees(value: float | str | None, field: str) -> float | None:
+    text = clean(str(value if value is not None else "")).replace(",", ".").replace("−", "-")
+    if not text:
+        return None
+    try:
+        return float(text)
+    except ValueError:
+        raise Refused({field: f"“{text}” is no number of degrees. Write it as 47.91, or leave it open."}) from None
 
 
 def add_holder(scope: Scope, values: Mapping[str, Any], *, client_key: str | None = None) -> int:
@@ -142,13 +161,17 @@ def record_agreement(scope: Scope, *, agreed_on: date, form: str, terms: Mapping
     return made_once(scope, "consent", client_key, make)
 
 
-def withdraw_agreement(scope: Scope, consent_id: int, version: int, withdrawn_on: date, *, holder_id: int | None) -> None:
+def withdraw_agreement(scope: Scope, consent_id: int, version: int, withdrawn_on: date) -> None:
     """Withdraw an agreement by sealing: at once its giver's records are in no read for anybody."""
     scope.viewer.require(Right.AGREE)
     if withdrawn_on > scope.day:
         raise Refused({"withdrawn_on": "A withdrawal cannot be of a day to come."})
+    giver = people.giver_of(scope, consent_id)
+    if giver is None:
+        raise NotFound(f"agreement {consent_id}")
+    values = {"withdrawn_on": withdrawn_on, "withdrawal": "seal"}
     with saving(scope, "withdraw_agreement") as writing:
-        writing.update(Consent, consent_id, version, {"withdrawn_on": withdrawn_on, "withdrawal": "seal"}, holder_id=holder_id)
+        writing.update(Consent, consent_id, version, values, holder_id=giver["holder_id"])
 
 
 def _code(text: str) -> str:

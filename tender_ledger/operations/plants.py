@@ -21,7 +21,7 @@ QUALIFIERS = {"none": "", "cf": "cf.", "aff": "aff.", "sp": "sp.", "hybrid": "hy
 
 
 def add_plant(scope: Scope, *, growth_form: str = "", remarks: str = "", name: str = "", language_id: int | None = None,
-              client_key: str | None = None) -> int:  # fmt: skip
+              gloss: str = "", client_key: str | None = None) -> int:  # fmt: skip
     """Add a plant as met, with a first local name if one was told; returns its number."""
     scope.viewer.require(Right.RECORD)
 
@@ -29,7 +29,7 @@ def add_plant(scope: Scope, *, growth_form: str = "", remarks: str = "", name: s
         with constraints_as_refusals(), act(scope.viewer, "add_plant") as writing:
             plant_id = write_plant(writing, scope, growth_form=growth_form, remarks=remarks, client_key=client_key)
             if clean(name):
-                write_name(writing, plant_id, name, language_id)
+                write_name(writing, plant_id, name, language_id, gloss)
             return plant_id
 
     made = made_once(scope, "plant", client_key, make)

@@ -12,7 +12,7 @@ from tender_ledger.core.tally.table import Plants
 from tender_ledger.core.tally.taxa import counted_taxa
 from tender_ledger.core.terms import Purpose, Scope
 from tender_ledger.storage.database import snapshot
-from tender_ledger.storage.queries import reports, studies
+from tender_ledger.storage.queries import plants, reports, studies
 from tender_ledger.storage.queries.tally import assemble, read_columns, read_labels, read_table
 
 
@@ -72,3 +72,18 @@ def _plants_of(labels: dict[str, Any], rules: CountingRules, taxon: str) -> list
     taxa = counted_taxa(plants, rules)
     at = taxa.names.index(taxon) if taxon in taxa.names else -2
     return [labels["plants"][place]["id"] for place in np.flatnonzero(taxa.of_plant == at)]
+
+
+def taxon_facts(scope: Scope) -> dict[str, dict[str, str]]:
+    """What a table says of a counted taxon beside its numbers: authorship, and the local name told most often for its plants."""
+    facts: dict[str, dict[str, str]] = {}
+    most: dict[str, int] = {}
+    for plant in plants.plants(scope):
+        taxon = plant["accepted"] or plant["taxon"]
+        if not taxon:
+            continue
+        fact = facts.setdefault(taxon, {"authorship": plant["accepted_authorship"] or plant["authorship"] or "", "name": ""})
+        if plant["names"] and plant["names"][0]["attested"] >= most.get(taxon, 0):
+            most[taxon] = plant["names"][0]["attested"]
+            fact["name"] = plant["names"][0]["name"]
+    return facts

@@ -1,7 +1,8 @@
 """Use reports: recorded as typed, corrected, taken back; and plants asked about without a use named."""
 
 import re
-from collections.abc import Callable, Sequence
+import uuid
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, fields
 from typing import Any
 
@@ -16,6 +17,7 @@ from tender_ledger.operations.vocabularies import choices
 from tender_ledger.storage.history import ActWriter
 from tender_ledger.storage.models import Asking, Draft, Purpose, UseReport
 from tender_ledger.storage.queries import encounters, plants, reports, studies, terms
+from tender_ledger.storage.queries.reports import record_of_key
 
 NEW_PLANT = "+"
 _FIELD_NUMBER = re.compile(r"\bP-?0*(\d+)$", re.I)
@@ -47,6 +49,20 @@ class TypedReport:
     @classmethod
     def names(cls) -> tuple[str, ...]:
         return tuple(field.name for field in fields(cls))
+
+
+def as_typed(report: Mapping[str, Any], plant: Mapping[str, Any]) -> TypedReport:
+    """A recorded report as one would type it, to be corrected or recorded again with a change."""
+    seconds = report["start_s"]
+    return TypedReport(
+        informant=report["informant"],
+        plant=plant_text(plant),
+        parts=", ".join(report["parts"]),
+        methods=", ".join(report["methods"]),
+        start="" if seconds is None else f"{seconds // 60}:{seconds % 60:02}",
+        **{name: report[name] or "" for name in ("application", "stage", "category", "subcategory", "purpose", "basis", "stance",
+                                                 "outcome", "words", "caution", "note")},
+    )  # fmt: skip
 
 
 @dataclass
@@ -83,7 +99,7 @@ def informant_choices(present: Sequence[dict[str, Any]]) -> list[Choice]:
     return [Choice(one["informant_id"], one["code"]) for one in present if one["part"] == "teller" and one["may_record"]]
 
 
-def plant_text(plant: dict[str, Any]) -> str:
+def plant_text(plant: Mapping[str, Any]) -> str:
     """How a plant is written in a form: its most told name and its field number, or the number alone."""
     name = plant["names"][0]["name"] if plant["names"] else ""
     return f"{name} {plant['field_number']}".strip()
@@ -168,7 +184,9 @@ def _record_asking(scope: Scope, encounter_number: int, typed: TypedReport, clie
             raise Refused(reading.errors)
         values = {"encounter_id": encounter["id"], "informant_id": informant, "plant_id": plant_id,
                   "recorded_by": scope.viewer.person_id, "client_key": client_key}  # fmt: skip
-        return writing.create(Asking, values, holder_id=holder_id)
+        asking_id = writing.create(Asking, values, holder_id=holder_id)
+        clear_draft(scope, draft_place(encounter_number))
+        return asking_id
 
 
 def _encounter(scope: Scope, number: int) -> dict[str, Any]:
@@ -300,12 +318,23 @@ def draft_place(encounter_number: int) -> str:
 
 
 def keep_draft(scope: Scope, place: str, typed: dict[str, str]) -> None:
-    """Keep what was typed at a place, as typed, for this person alone."""
+    """Keep what was typed at a place, as typed, for this person alone; not when its report was recorded meanwhile."""
     scope.viewer.require(Right.RECORD)
     body = {key: str(value)[:5000] for key, value in typed.items()}
+    key = body.get("client_key", "")
+    if _is_uuid(key) and (record_of_key(scope, key, "use_report") or record_of_key(scope, key, "asking")):
+        return
     Draft.insert(study_id=scope.study_id, person_id=scope.viewer.person_id, place=place, body=body).on_conflict(
         conflict_target=[Draft.study_id, Draft.person_id, Draft.place], update={Draft.body: body}
     ).execute()
+
+
+def _is_uuid(text: str) -> bool:
+    try:
+        uuid.UUID(text)
+    except ValueError:
+        return False
+    return True
 
 
 def clear_draft(scope: Scope, place: str) -> None:

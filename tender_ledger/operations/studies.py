@@ -19,7 +19,7 @@ def create_study(person_id: int, *, code: str, title: str, question: str = "", z
                  invented: bool = False) -> Member:  # fmt: skip
     """Set up a study; whoever sets it up owns it. Raises Refused for a taken code or an unknown time zone."""
     if zone not in available_timezones():
-        raise Refused({"zone": f"No time zone is called “{zone}”. Write it as Europe/Vienna or UTC."})
+        raise Refused({"zone": f"No time zone is called “{zone}”. Write it as UTC or Etc/GMT+3."})
     with database.atomic(), constraints_as_refusals():
         study_id = Study.insert(
             code=_code(code), title=required(title, "title", "The title"), question=clean(question), zone=zone,

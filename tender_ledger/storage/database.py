@@ -10,6 +10,7 @@ from playhouse.migrations import Runner
 from playhouse.postgres_ext import PooledPsycopg3Database
 
 MIGRATIONS = Path(__file__).parent / "migrations"
+UNAVAILABLE = (OperationalError, InterfaceError)  # what a statement raises when the server is gone
 _LOCK = 7_265_110_411  # any number that nothing else in the database locks
 
 # The models need one database object when their classes are made; which server it is, `configure` says.

@@ -35,3 +35,21 @@ class NamesService(Protocol):
 
     def suggest(self, typed: str, limit: int = 10) -> list[TaxonName]:
         """Names that the typed letters can begin; `pl la` finds Plantago lanceolata."""
+
+
+_ROMAN = frozenset({"subsp.", "var.", "f.", "cf.", "aff.", "sp.", "×", "x", "+"})
+_QUALIFIERS = {"cf": "cf.", "aff": "aff.", "sp": "sp."}
+
+
+def written_name(name: str, qualifier: str = "none") -> list[tuple[str, bool]]:
+    """The words of a scientific name with whether each is set in italics.
+
+    A qualifier stands before the epithet it doubts (Rubus cf. idaeus), after a genus (Alchemilla sp.). A text in brackets is
+    no name and is roman throughout. The empty name gives no words.
+    """
+    if name.startswith("("):
+        return [(name, False)]
+    words = name.split()
+    if words and qualifier in _QUALIFIERS:
+        words.insert(min(1, len(words)), _QUALIFIERS[qualifier])
+    return [(word, word not in _ROMAN) for word in words]

@@ -79,6 +79,17 @@ def agreements(scope: Scope, *, holder_id: int | None = None, community_id: int 
     )
 
 
+def giver_of(scope: Scope, consent_id: int) -> dict[str, Any] | None:
+    """Who gave an agreement of the study: a holder whom the viewer may see (an owner: any), or a community."""
+    return row(
+        f"""SELECT k.holder_id, k.community_id FROM consent k
+            LEFT JOIN (holder h JOIN informant i ON i.holder_id = h.id {TERMS} i.id) ON h.id = k.holder_id
+            WHERE k.study_id = %(study)s AND k.id = %(consent)s AND k.removed_at IS NULL
+              AND (k.community_id IS NOT NULL OR %(owner)s OR {allowed(scope, written_by="h.recorded_by")})""",
+        **parameters(scope, consent=consent_id),
+    )
+
+
 def sources(scope: Scope) -> list[dict[str, Any]]:
     return rows(
         """SELECT s.id, s.code, s.kind, s.csl, s.version, i.id AS informant_id,

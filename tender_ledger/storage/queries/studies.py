@@ -88,6 +88,17 @@ def acts(scope: Scope, *, limit: int = 50) -> list[dict[str, Any]]:
     )
 
 
+def last_act_of(scope: Scope) -> int | None:
+    """The viewer's own latest act that was not undone and is no undo."""
+    found = row(
+        """SELECT max(a.id) AS id FROM act a WHERE a.study_id = %(study)s AND a.person_id = %(person)s
+             AND NOT EXISTS (SELECT FROM act u WHERE u.undoes_act_id = a.id)""",
+        study=scope.study_id,
+        person=scope.viewer.person_id,
+    )
+    return found["id"] if found else None
+
+
 def record_history(scope: Scope, entity: str, record_id: int) -> list[dict[str, Any]]:
     """The changes of one record, oldest first. The caller has shown that the record itself may be seen."""
     return rows(

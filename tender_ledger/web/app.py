@@ -1,0 +1,44 @@
+"""The application factory."""
+
+import os
+from collections.abc import Mapping
+
+from flask import Flask
+
+from tender_ledger.operations.names_key import NamesKey
+from tender_ledger.standins.names_service import ChecklistNames
+from tender_ledger.storage.database import configure
+from tender_ledger.web import errors, requests, security
+from tender_ledger.web.account.routes import account
+from tender_ledger.web.encounters.routes import encounters
+from tender_ledger.web.giveback.routes import giveback
+from tender_ledger.web.people.routes import people
+from tender_ledger.web.plants.routes import plants
+from tender_ledger.web.reckoning.routes import reckoning
+from tender_ledger.web.reports.routes import reports
+from tender_ledger.web.shared import templating
+from tender_ledger.web.study.routes import studies, study
+
+_LARGEST_REQUEST = 2 * 1024 * 1024  # bytes
+
+
+def create_app(settings: Mapping[str, str] = os.environ) -> Flask:
+    """Build the application from its settings.
+
+    DATABASE_URL and TENDER_SECRET are needed; TENDER_KEY (names), TENDER_PUBLIC (the address people use, where it is not
+    this one) and TENDER_PROXIES (how many trusted proxies stand before it) may be given.
+    """
+    app = Flask(__name__, static_folder="static", template_folder="shared/templates")
+    app.config.update(
+        SECRET_KEY=settings["TENDER_SECRET"], MAX_CONTENT_LENGTH=_LARGEST_REQUEST, MAX_FORM_MEMORY_SIZE=_LARGEST_REQUEST
+    )
+    app.extensions["names_key"] = NamesKey.from_environment(settings)
+    app.extensions["names_service"] = ChecklistNames()
+    configure(settings["DATABASE_URL"])
+    requests.install(app)
+    security.install(app, public=settings.get("TENDER_PUBLIC", ""), proxies=int(settings.get("TENDER_PROXIES") or 0))
+    templating.install(app)
+    errors.install(app)
+    for blueprint in (account, studies, study, people, encounters, plants, reports, reckoning, giveback):
+        app.register_blueprint(blueprint)
+    return app

@@ -1,0 +1,1 @@
+"""Encounters and the recording of reports in them."""

@@ -1,0 +1,41 @@
+"""The form of an encounter; the slots of a report are shared."""
+
+from typing import Any
+
+from flask import g
+from wtforms import SelectField, SelectMultipleField, widgets
+
+from tender_ledger.operations.encounters import KINDS
+from tender_ledger.storage.queries import people
+from tender_ledger.web.shared.forms import LedgerForm, community_choices, language_choices, text
+from tender_ledger.web.shared.words import gettext as _
+
+
+def _ticks(label: str) -> SelectMultipleField:
+    return SelectMultipleField(label, option_widget=widgets.CheckboxInput(), widget=widgets.ListWidget(prefix_label=False))
+
+
+class EncounterForm(LedgerForm):
+    kind = SelectField(_("Kind"), choices=list(KINDS.items()))
+    title = text(_("Title"), _("By which you will know it again: Walk to the spring."))
+    day = text(_("Day"), _("12 May 2026, May 2026, about 2026, or 2026-05-12."))
+    community_id = SelectField(_("Community"))
+    language_id = SelectField(_("Language spoken"))
+    interpreter = text(_("Interpreter"))
+    informants = _ticks(_("Who told"))
+    present = _ticks(_("Present, did not tell"))
+
+    def offer(self) -> "EncounterForm":
+        known = [(str(one["informant_id"]), one["code"]) for one in (*people.holders(g.scope), *people.sources(g.scope))]
+        self.community_id.choices, self.language_id.choices = community_choices(), language_choices()
+        self.informants.choices = self.present.choices = known
+        return self
+
+    def there(self) -> list[tuple[int, str]]:
+        """Who was there as (informant, part); whoever told was not merely present."""
+        told = [int(one) for one in self.informants.data or []]
+        silent = [int(one) for one in self.present.data or [] if int(one) not in told]
+        return [*((one, "teller") for one in told), *((one, "present") for one in silent)]
+
+    def record(self) -> dict[str, Any]:
+        return {name: value for name, value in self.values().items() if name not in ("informants", "present")}

@@ -1,0 +1,1 @@
+"""What leaves the study: the open tables, within the terms."""

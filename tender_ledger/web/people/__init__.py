@@ -1,0 +1,1 @@
+"""Communities, knowledge-holders, sources, and what they agreed to."""

@@ -1,0 +1,75 @@
+"""Forms about holders, communities, languages, sources and agreements."""
+
+from wtforms import BooleanField, DateField, SelectField, SelectMultipleField, widgets
+
+from tender_ledger.web.shared.forms import LedgerForm, community_choices, language_choices, text
+from tender_ledger.web.shared.words import gettext as _
+
+GENDERS = [("unstated", _("not stated")), ("woman", _("woman")), ("man", _("man")), ("other", _("other"))]
+CHOSEN = [("unstated", _("not stated")), ("random", _("at random")), ("snowball", _("by snowball")),
+          ("purposive", _("on purpose")), ("all", _("everybody"))]  # fmt: skip
+FORMS = [("oral", _("spoken")), ("recorded", _("spoken, recorded")), ("written", _("written")), ("witnessed", _("witnessed"))]
+SOURCES = [("book", _("book")), ("article", _("article")), ("herbarium_label", _("herbarium label")),
+           ("archive_recording", _("archive recording")), ("manuscript", _("manuscript"))]  # fmt: skip
+
+
+class HolderForm(LedgerForm):
+    code = text(_("Code"), _("Such as ONS-07. It stands in place of the name everywhere."))
+    community_id = SelectField(_("Community"))
+    gender = SelectField(_("Gender"), choices=GENDERS)
+    birth = text(_("Born"), _("A year such as 1956, a decade such as 1950s, or nothing."))
+    chosen = SelectField(_("How chosen"), choices=CHOSEN)
+
+    def offer(self) -> "HolderForm":
+        self.community_id.choices = community_choices()
+        return self
+
+
+class CommunityForm(LedgerForm):
+    code = text(_("Code"), _("Short, in capitals, such as ONS."))
+    name = text(_("Name"))
+    place = text(_("Place"), _("In words: where it lies and what its people live on."))
+    latitude = text(_("Latitude, degrees"), _("Only where it may be told; south is negative."), inputmode="decimal")
+    longitude = text(_("Longitude, degrees"), _("West is negative."), inputmode="decimal")
+    languages = SelectMultipleField(
+        _("Languages"), option_widget=widgets.CheckboxInput(), widget=widgets.ListWidget(prefix_label=False)
+    )
+
+    def offer(self) -> "CommunityForm":
+        self.languages.choices = language_choices()[1:]
+        return self
+
+
+class LanguageForm(LedgerForm):
+    code = text(_("Code"), _("Three small letters of ISO 639-3; qaa to qtz are for private use."))
+    name = text(_("Name"))
+
+
+class SourceForm(LedgerForm):
+    code = text(_("Code"), _("Such as HB-1931."))
+    kind = SelectField(_("Kind"), choices=SOURCES)
+    title = text(_("Title"))
+    author = text(_("Author"))
+    year = text(_("Year"))
+
+
+class AgreementForm(LedgerForm):
+    agreed_on = DateField(_("Agreed on"))
+    form = SelectField(_("How it was given"), choices=FORMS)
+    may_record = BooleanField(_("may be recorded"))
+    may_count = BooleanField(_("may be counted"))
+    may_show = BooleanField(_("may be shown to members of the study"))
+    may_publish_aggregate = BooleanField(_("may be published in figures and tables"))
+    may_publish_verbatim = BooleanField(_("may be published word for word"))
+
+
+class WithdrawalForm(LedgerForm):
+    withdrawn_on = DateField(_("Withdrawn on"))
+
+
+class NameForm(LedgerForm):
+    name = text(_("Real name"), _("Kept encrypted, apart from everything else, and in no export."))
+
+
+class RevealForm(LedgerForm):
+    reason = text(_("Reason"), _("Kept with your name and the moment."))

@@ -1,0 +1,305 @@
+"""People: communities and languages, holders with their agreements and protected names, sources."""
+
+from collections.abc import Callable
+from datetime import date
+from typing import Any
+
+from flask import abort, current_app, g, render_template, request, url_for
+from werkzeug.wrappers import Response
+
+from tender_ledger.core.rights import Right
+from tender_ledger.operations import people as operations
+from tender_ledger.operations.errors import Conflict, Refused
+from tender_ledger.storage.queries import people as queries
+from tender_ledger.storage.queries import reports as report_queries
+from tender_ledger.storage.queries import studies
+from tender_ledger.web.people.forms import (
+    AgreementForm,
+    CommunityForm,
+    HolderForm,
+    LanguageForm,
+    NameForm,
+    RevealForm,
+    SourceForm,
+    WithdrawalForm,
+)
+from tender_ledger.web.shared.forms import LedgerForm
+from tender_ledger.web.shared.spread import done, spread
+from tender_ledger.web.shared.study_scope import study_blueprint
+from tender_ledger.web.shared.words import gettext as _
+
+people = study_blueprint("people", __name__, "/people")
+Page = str | Response | tuple[str, int]
+
+
+@people.get("")
+def list_people() -> str:
+    """Everybody by community, with what their terms of today allow."""
+    return spread(
+        "people/people.html",
+        "people/_about.html",
+        communities=queries.communities(g.scope),
+        holders=queries.holders(g.scope),
+        withheld=queries.withheld_holders(g.scope),
+        sources=queries.sources(g.scope),
+        languages=studies.languages(g.scope),
+    )
+
+
+def _saved(form: LedgerForm, save: Callable[[], None], template: str, done_sentence: str, next_page: Callable[[], str],
+           **context: Any) -> Page:  # fmt: skip
+    """Show the form; on POST save and go on, or show it again with what was wrong."""
+    status = 200
+    if request.method == "POST":
+        try:
+            save()
+            return done(done_sentence, next_page())
+        except Refused as refused:
+            form.show(refused)
+            status = 422
+        except Conflict as conflict:
+            form.version.data = str(conflict.version)
+            return render_template(template, form=form, conflict=conflict.current, **context), 409
+    return render_template(template, form=form, **context), status
+
+
+@people.route("/holders/new", methods=["GET", "POST"])
+def new_holder() -> Page:
+    g.member.require(Right.RECORD)
+    form = HolderForm(data={"community_id": request.args.get("community", "")}).offer()
+    return _saved(
+        form,
+        lambda: _ignore(operations.add_holder(g.scope, form.values(), client_key=form.client_key.data or None)),
+        "people/holder_form.html",
+        _("The holder is recorded. Next: what did they agree to?"),
+        lambda: url_for("people.holder", code=(form.code.data or "").strip().upper()),
+        title=_("Record a knowledge-holder"),
+    )
+
+
+def _ignore(_made: int) -> None:
+    """Adding gives a number that a page has no use for."""
+
+
+@people.get("/holders/<code>")
+def holder(code: str) -> Page:
+    found = _holder(code)
+    return _holder_page(found)
+
+
+def _holder(code: str) -> dict[str, Any]:
+    found = queries.holder(g.scope, code)
+    if found is None:
+        abort(404)
+    return found
+
+
+def _holder_page(found: dict[str, Any], *, agreement: AgreementForm | None = None, name_form: NameForm | None = None,
+                 reveal: RevealForm | None = None, revealed: str = "", status: int = 200) -> Page:  # fmt: skip
+    today = {"agreed_on": g.scope.day, "may_record": True, "may_count": True, "may_show": True}
+    page = spread(
+        "people/holder.html",
+        "people/_terms_margin.html",
+        holder=found,
+        shown=found["shown"],
+        agreements=queries.agreements(g.scope, holder_id=found["id"]),
+        reports=report_queries.reports(g.scope, informant_id=found["informant_id"]) if found["shown"] else [],
+        agreement=agreement or AgreementForm(formdata=None, data=today),
+        withdrawal=WithdrawalForm(formdata=None, data={"withdrawn_on": g.scope.day}),
+        name_form=name_form or NameForm(formdata=None),
+        reveal=reveal or RevealForm(formdata=None),
+        revealed=revealed,
+    )
+    return page, status
+
+
+@people.route("/holders/<code>/correct", methods=["GET", "POST"])
+def correct_holder(code: str) -> Page:
+    g.member.require(Right.RECORD)
+    found = _holder(code)
+    if not found["shown"]:
+        abort(404)
+    form = HolderForm().offer()
+    if request.method == "GET":
+        birth = str(found["birth_year"] or "") or (f"{found['birth_decade']}s" if found["birth_decade"] else "")
+        form.fill({**found, "birth": birth, "community_id": str(found["community_id"])})
+    return _saved(
+        form,
+        lambda: operations.correct_holder(g.scope, found["id"], _version(form), form.values()),
+        "people/holder_form.html",
+        _("Corrected."),
+        lambda: url_for("people.holder", code=code),
+        title=_("Correct %(code)s", code=code),
+        fixed_code=code,
+    )
+
+
+def _version(form: LedgerForm) -> int:
+    text = str(form.version.data or "")
+    if not text.isdigit():
+        abort(400)
+    return int(text)
+
+
+@people.post("/holders/<code>/agreements")
+def agree(code: str) -> Page:
+    """Record what a holder agreed to."""
+    found, form = _holder(code), AgreementForm()
+    try:
+        _record_agreement(form, holder_id=found["id"])
+    except Refused as refused:
+        form.show(refused)
+        return _holder_page(found, agreement=form, status=422)
+    return done(_("The agreement is recorded and stands from its day on."), url_for("people.holder", code=code))
+
+
+@people.post("/communities/<code>/agreements")
+def agree_for_community(code: str) -> Page:
+    """Record what a community agreed to; between it and its holders the stricter terms win."""
+    found, form = _community(code), AgreementForm()
+    try:
+        _record_agreement(form, community_id=found["id"])
+    except Refused as refused:
+        form.show(refused)
+        return _community_page(found, form, 422)
+    return done(_("The agreement is recorded and stands from its day on."), url_for("people.community", code=code))
+
+
+def _record_agreement(form: AgreementForm, **giver: int) -> None:
+    if not form.agreed_on.data:
+        raise Refused({"agreed_on": _("Give the day of the agreement, such as 2026-05-12.")})
+    operations.record_agreement(
+        g.scope,
+        agreed_on=form.agreed_on.data,
+        form=form.form.data,
+        terms=form.values(),
+        client_key=form.client_key.data or None,
+        **giver,
+    )
+
+
+@people.post("/agreements/<int:agreement>/withdraw")
+def withdraw(agreement: int) -> Page:
+    """Record a withdrawal: from now on nothing of its giver is in any read."""
+    form = WithdrawalForm()
+    day = form.withdrawn_on.data
+    if not isinstance(day, date):
+        raise Refused({"withdrawn_on": _("Give the day of the withdrawal, such as 2026-05-12.")})
+    operations.withdraw_agreement(g.scope, agreement, _version(form), day)
+    return done(_("The withdrawal is recorded; everything its giver told is sealed."), url_for("people.list_people"))
+
+
+@people.post("/holders/<code>/name")
+def keep_name(code: str) -> Page:
+    found, form = _holder(code), NameForm()
+    try:
+        operations.set_real_name(g.scope, found["id"], form.name.data or "", current_app.extensions["names_key"])
+    except Refused as refused:
+        form.show(refused)
+        return _holder_page(found, name_form=form, status=422)
+    return done(_("The name is kept, encrypted."), url_for("people.holder", code=code))
+
+
+@people.post("/holders/<code>/reveal")
+def reveal_name(code: str) -> Page:
+    """Show a real name once, in the answer to this request alone; that it was shown is kept."""
+    found, form = _holder(code), RevealForm()
+    try:
+        name = operations.reveal_real_name(g.scope, code, form.reason.data or "", current_app.extensions["names_key"])
+    except Refused as refused:
+        form.show(refused)
+        return _holder_page(found, reveal=form, status=422)
+    return _holder_page(found, revealed=name)
+
+
+def _community(code: str) -> dict[str, Any]:
+    found = next((one for one in queries.communities(g.scope) if one["code"] == code), None)
+    if found is None:
+        abort(404)
+    return found
+
+
+@people.get("/communities/<code>")
+def community(code: str) -> Page:
+    return _community_page(_community(code))
+
+
+def _community_page(found: dict[str, Any], form: AgreementForm | None = None, status: int = 200) -> Page:
+    today = {"agreed_on": g.scope.day, "may_record": True, "may_count": True, "may_show": True}
+    page = spread(
+        "people/community.html",
+        "people/_terms_margin.html",
+        community=found,
+        holders=[one for one in queries.holders(g.scope) if one["community_id"] == found["id"]],
+        agreements=queries.agreements(g.scope, community_id=found["id"]),
+        agreement=form or AgreementForm(formdata=None, data=today),
+        withdrawal=WithdrawalForm(formdata=None, data={"withdrawn_on": g.scope.day}),
+    )
+    return page, status
+
+
+@people.route("/communities/new", methods=["GET", "POST"])
+def new_community() -> Page:
+    g.member.require(Right.ADMINISTER)
+    form = CommunityForm().offer()
+    return _saved(
+        form,
+        lambda: _ignore(operations.add_community(g.scope, **_community_values(form))),
+        "people/community_form.html",
+        _("The community is recorded."),
+        lambda: url_for("people.list_people"),
+        title=_("Add a community"),
+    )
+
+
+@people.route("/communities/<code>/correct", methods=["GET", "POST"])
+def correct_community(code: str) -> Page:
+    g.member.require(Right.ADMINISTER)
+    found = _community(code)
+    form = CommunityForm().offer()
+    if request.method == "GET":
+        form.fill({**found, "languages": [str(one) for one in found["language_ids"]]})
+    values = (
+        {name: value for name, value in _community_values(form).items() if name != "code"} if request.method == "POST" else {}
+    )
+    return _saved(
+        form,
+        lambda: operations.correct_community(g.scope, found["id"], _version(form), **values),
+        "people/community_form.html",
+        _("Corrected."),
+        lambda: url_for("people.community", code=code),
+        title=_("Correct %(name)s", name=found["name"]),
+        fixed_code=code,
+    )
+
+
+def _community_values(form: CommunityForm) -> dict[str, Any]:
+    return {**form.values(), "languages": [int(one) for one in form.languages.data or []]}
+
+
+@people.route("/languages/new", methods=["GET", "POST"])
+def new_language() -> Page:
+    g.member.require(Right.ADMINISTER)
+    form = LanguageForm()
+    return _saved(
+        form,
+        lambda: _ignore(operations.add_language(g.scope, **form.values())),
+        "people/simple_form.html",
+        _("The language is recorded."),
+        lambda: url_for("people.list_people"),
+        title=_("Add a language"),
+    )
+
+
+@people.route("/sources/new", methods=["GET", "POST"])
+def new_source() -> Page:
+    g.member.require(Right.RECORD)
+    form = SourceForm()
+    return _saved(
+        form,
+        lambda: _ignore(operations.add_source(g.scope, **form.values())),
+        "people/simple_form.html",
+        _("The source is recorded."),
+        lambda: url_for("people.list_people"),
+        title=_("Add a source"),
+    )

@@ -1,0 +1,1 @@
+"""Plants as met, their names and determinations."""

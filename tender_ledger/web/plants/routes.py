@@ -1,0 +1,105 @@
+"""Plants as met: listed, opened, named, determined."""
+
+from typing import Any
+
+from flask import abort, current_app, g, jsonify, render_template, request, url_for
+from werkzeug.wrappers import Response
+
+from tender_ledger.core.rights import Right
+from tender_ledger.operations import plants as operations
+from tender_ledger.operations.errors import Refused
+from tender_ledger.storage.queries import plants as queries
+from tender_ledger.storage.queries import reports, studies
+from tender_ledger.web.plants.forms import DeterminationForm, NameForm, PlantForm
+from tender_ledger.web.shared.spread import done, spread
+from tender_ledger.web.shared.study_scope import study_blueprint
+from tender_ledger.web.shared.words import gettext as _
+
+plants = study_blueprint("plants", __name__, "/plants")
+Page = str | Response | tuple[str, int]
+
+
+@plants.get("")
+def list_plants() -> str:
+    """Every plant entry under its most told name."""
+    return spread("plants/plants.html", "plants/_about.html", plants=queries.plants(g.scope))
+
+
+@plants.route("/new", methods=["GET", "POST"])
+def new() -> Page:
+    g.member.require(Right.RECORD)
+    form, status = PlantForm().offer(), 200
+    if request.method == "POST":
+        values = {**form.values(), "language_id": _number(form.language_id.data)}
+        gloss = values.pop("gloss")
+        try:
+            number = operations.add_plant(g.scope, **values, gloss=gloss, client_key=form.client_key.data or None)
+            return done(_("Plant P-%(number)03d is recorded.", number=number), url_for("plants.plant", number=number))
+        except Refused as refused:
+            form.show(refused)
+            status = 422
+    return render_template("plants/new.html", form=form), status
+
+
+def _number(text: str | None) -> int | None:
+    return int(text) if text and text.isdigit() else None
+
+
+@plants.get("/taxa")
+def taxa() -> Response:
+    """Names of the names service that the typed letters can begin."""
+    found = current_app.extensions["names_service"].suggest(request.args.get("q", ""), 12)
+    return jsonify([{"l": one.name, "c": one.family, "n": one.accepted} for one in found])
+
+
+@plants.get("/<int:number>")
+def plant(number: int) -> Page:
+    return _plant_page(_plant(number))
+
+
+def _plant(number: int) -> dict[str, Any]:
+    found = queries.plant(g.scope, number)
+    if found is None:
+        abort(404)
+    return found
+
+
+def _plant_page(found: dict[str, Any], *, naming: NameForm | None = None, determining: DeterminationForm | None = None,
+                status: int = 200) -> Page:  # fmt: skip
+    page = spread(
+        "plants/plant.html",
+        "plants/_history.html",
+        plant=found,
+        reports=reports.reports(g.scope, plant_id=found["id"]),
+        askings=reports.askings(g.scope, plant_id=found["id"]),
+        determinations=queries.determinations(g.scope, found["id"]),
+        history=studies.record_history(g.scope, "plant", found["id"]),
+        naming=naming or NameForm(formdata=None).offer(),
+        determining=determining or DeterminationForm(formdata=None),
+    )
+    return page, status
+
+
+@plants.post("/<int:number>/names")
+def name(number: int) -> Page:
+    """Give a plant one more local name."""
+    found, form = _plant(number), NameForm().offer()
+    try:
+        language_id = _number(form.language_id.data)
+        operations.name_plant(g.scope, number, name=form.name.data or "", language_id=language_id, gloss=form.gloss.data or "")
+    except Refused as refused:
+        form.show(refused)
+        return _plant_page(found, naming=form, status=422)
+    return done(_("The name is recorded."), url_for("plants.plant", number=number))
+
+
+@plants.post("/<int:number>/determinations")
+def determine(number: int) -> Page:
+    """Say what a plant is; every report of it is then counted there."""
+    found, form = _plant(number), DeterminationForm()
+    try:
+        operations.determine_plant(g.scope, number, current_app.extensions["names_service"], **form.values())
+    except Refused as refused:
+        form.show(refused)
+        return _plant_page(found, determining=form, status=422)
+    return done(_("The determination is recorded; its reports are counted there now."), url_for("plants.plant", number=number))

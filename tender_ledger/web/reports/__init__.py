@@ -1,0 +1,1 @@
+"""Use reports: listed, opened, corrected, taken back."""

@@ -1,0 +1,113 @@
+"""Use reports: the list, one with its history, correcting in place, taking back."""
+
+from typing import Any
+
+from flask import abort, g, render_template, request, url_for
+from werkzeug.wrappers import Response
+
+from tender_ledger.core.rights import Right
+from tender_ledger.operations import reports as operations
+from tender_ledger.operations.errors import Conflict, Refused
+from tender_ledger.storage.queries import plants, studies
+from tender_ledger.storage.queries import reports as queries
+from tender_ledger.web.shared.report_form import SLOTS, ReportForm
+from tender_ledger.web.shared.spread import done, is_htmx, spread
+from tender_ledger.web.shared.study_scope import study_blueprint
+from tender_ledger.web.shared.words import gettext as _
+
+reports = study_blueprint("reports", __name__, "/reports")
+Page = str | Response | tuple[str, int]
+_PAGE = 100
+
+
+@reports.get("")
+def list_reports() -> str:
+    """All reports that the viewer may see, a hundred a page, the latest encounter first."""
+    page = max(request.args.get("page", 1, type=int), 1)
+    found = queries.reports(g.scope, limit=_PAGE + 1, offset=(page - 1) * _PAGE)
+    names = {plant["id"]: plant for plant in plants.plants(g.scope)}
+    return spread("reports/reports.html", "reports/_about.html", reports=found[:_PAGE], names=names, page=page,
+                  more=len(found) > _PAGE, total=queries.count_reports(g.scope))  # fmt: skip
+
+
+def _report(report_id: int) -> dict[str, Any]:
+    found = queries.report(g.scope, report_id)
+    if found is None:
+        abort(404)
+    return found
+
+
+@reports.get("/<int:report>")
+def report(report: int) -> str:
+    """One report with its history."""
+    found = _report(report)
+    history = studies.record_history(g.scope, "use_report", report)
+    return spread("reports/report.html", "reports/_history.html", report=found, plant=plants.plant(g.scope, found["plant"]),
+                  history=history)  # fmt: skip
+
+
+@reports.route("/<int:report>/correct", methods=["GET", "POST"])
+def correct(report: int) -> Page:
+    """Correct a report where it stands; from a page without scripts, on a page of its own."""
+    g.member.require(Right.RECORD)
+    found = _report(report)
+    if request.method == "GET":
+        form = ReportForm(formdata=None)
+        form.fill({**vars(_typed(found)), "version": str(found["version"])})
+        return _form(found, form)
+    form = ReportForm()
+    version = str(form.version.data or "")
+    try:
+        operations.correct_report(g.scope, report, int(version) if version.isdigit() else 0, form.typed())
+    except Refused as refused:
+        form.show(refused)
+        return _form(found, form, status=422)
+    except Conflict as stale:
+        form.version.data = str(stale.version)
+        return _form(found, form, both=_both(_report(report), form), status=409)
+    if is_htmx():
+        return render_template("reports/_corrected.html", report=_report(report), fresh=report)
+    return done(_("Corrected."), _in_encounter(found))
+
+
+def _typed(found: dict[str, Any]) -> operations.TypedReport:
+    plant = plants.plant(g.scope, found["plant"])
+    assert plant is not None
+    return operations.as_typed(found, plant)
+
+
+def _both(found: dict[str, Any], form: ReportForm) -> list[tuple[str, str, str]]:
+    """Slot by slot where the two versions differ: label, what stands now, what was typed."""
+    now, typed = vars(_typed(found)), vars(form.typed())
+    return [(slot.label, now[slot.name], typed[slot.name]) for slot in SLOTS if now[slot.name] != typed[slot.name]]
+
+
+def _form(found: dict[str, Any], form: ReportForm, *, both: list[tuple[str, str, str]] | None = None, status: int = 200) -> Page:
+    template = "reports/_correct.html" if is_htmx() else "reports/correct.html"
+    return render_template(template, report=found, form=form, both=both), status
+
+
+@reports.get("/<int:report>/line")
+def line(report: int) -> str:
+    """The report as a line again, when a correction is left."""
+    return render_template("shared/_report_line.html", report=_report(report))
+
+
+@reports.post("/<int:report>/remove")
+def remove(report: int) -> Page:
+    """Take a report back; undo brings it again."""
+    found = _report(report)
+    version = request.form.get("version", "")
+    try:
+        operations.remove_report(g.scope, report, int(version) if version.isdigit() else 0)
+    except Conflict:
+        form = ReportForm(formdata=None)
+        fresh = _report(report)
+        form.fill({**vars(_typed(fresh)), "version": str(fresh["version"])})
+        form.form_errors.append(_("Somebody saved this meanwhile; it was not taken back. This is how it stands now."))
+        return _form(fresh, form, status=409)
+    return done(_("Taken back; it is in no count any more."), _in_encounter(found))
+
+
+def _in_encounter(found: dict[str, Any]) -> str:
+    return url_for("encounters.record", number=found["encounter"])

@@ -1,0 +1,67 @@
+"""Around every request: its database connection, its line in the log, and the two addresses that say how it is."""
+
+import json
+import logging
+import sys
+import time
+import uuid
+
+from flask import Flask, Response, g, request
+from flask_login import current_user
+
+from tender_ledger.storage.database import UNAVAILABLE, close_connection, connected, open_connection, pending_migrations
+
+_log = logging.getLogger("tender_ledger.requests")
+
+
+def install(app: Flask) -> None:
+    """Open and close the connection, write one JSON line a request, answer /health and /ready."""
+    if not _log.handlers:
+        handler = logging.StreamHandler(sys.stderr)
+        handler.setFormatter(logging.Formatter("%(message)s"))
+        _log.addHandler(handler)
+        _log.setLevel(logging.INFO)
+        _log.propagate = False
+    app.before_request(_begin)
+    app.after_request(_line)
+    app.teardown_request(_end)
+    app.add_url_rule("/health", "health", lambda: Response("ok\n", mimetype="text/plain"))
+    app.add_url_rule("/ready", "ready", _ready)
+
+
+def _begin() -> None:
+    g.started, g.request_id = time.monotonic(), uuid.uuid4().hex[:12]
+    if request.endpoint not in ("static", "health", "ready"):
+        g.opened_connection = open_connection()
+
+
+def _end(_error: BaseException | None) -> None:
+    if g.pop("opened_connection", False):
+        close_connection()
+
+
+def _line(response: Response) -> Response:
+    """Route name, person number, status and milliseconds; never an argument, a query, a body, a name or words."""
+    if request.endpoint != "static":
+        started = g.get("started", time.monotonic())
+        line = {
+            "request": g.get("request_id", ""),
+            "route": request.endpoint or "none",
+            "method": request.method,
+            "person": getattr(current_user, "person_id", None) if g.get("opened_connection") else None,
+            "status": response.status_code,
+            "ms": round((time.monotonic() - started) * 1000, 1),
+        }
+        _log.info(json.dumps(line))
+    return response
+
+
+def _ready() -> tuple[Response, int]:
+    try:
+        with connected():
+            pending = pending_migrations()
+    except UNAVAILABLE:
+        return Response("no database\n", mimetype="text/plain"), 503
+    if pending:
+        return Response("the schema is older than the program\n", mimetype="text/plain"), 503
+    return Response("ready\n", mimetype="text/plain"), 200

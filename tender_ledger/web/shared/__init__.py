@@ -1,0 +1,1 @@
+"""What every step uses: the spread of page and margin, forms, words, and the study of a request."""

@@ -1,0 +1,50 @@
+"""What the forms share: tokens, cleaned text, and an operation's refusal shown beside the field it is about."""
+
+from collections.abc import Mapping
+from typing import Any
+
+from flask import g
+from flask_wtf import FlaskForm
+from wtforms import HiddenField, StringField
+
+from tender_ledger.operations.errors import Refused
+from tender_ledger.storage.queries import people, studies
+
+
+class LedgerForm(FlaskForm):
+    """A form whose judgement is the operation's: it only carries what was typed, and says what was wrong with it."""
+
+    client_key = HiddenField()
+    version = HiddenField()
+
+    def values(self) -> dict[str, Any]:
+        """What was typed, without the fields that only the transport needs."""
+        return {name: value for name, value in self.data.items() if name not in ("csrf_token", "client_key", "version")}
+
+    def show(self, refused: Refused) -> None:
+        """Put each sentence beside its field; a sentence about the whole, or about no field of the form, stands above."""
+        for name, sentence in refused.errors.items():
+            field = self._fields.get(name)
+            if field is None:
+                self.form_errors.append(sentence)
+            else:
+                field.errors = [*field.errors, sentence]
+
+    def fill(self, record: Mapping[str, Any]) -> None:
+        """Take what stands in a record, where nothing was typed yet."""
+        for name, field in self._fields.items():
+            if name in record and name != "csrf_token":
+                field.data = "" if record[name] is None else record[name]
+
+
+def text(label: str, help_text: str = "", **attributes: Any) -> StringField:
+    """A line of text with its help and attributes."""
+    return StringField(label, description=help_text, render_kw={"autocomplete": "off", **attributes})
+
+
+def community_choices() -> list[tuple[str, str]]:
+    return [("", "choose"), *((str(one["id"]), one["name"]) for one in people.communities(g.scope))]
+
+
+def language_choices() -> list[tuple[str, str]]:
+    return [("", "not said"), *((str(one["id"]), f"{one['name']} ({one['code']})") for one in studies.languages(g.scope))]

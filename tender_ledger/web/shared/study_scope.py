@@ -1,0 +1,43 @@
+"""The study that a request is about: found by its code, entered by its members alone."""
+
+from typing import Any
+
+from flask import Blueprint, abort, g
+from flask_login import current_user
+
+from tender_ledger.core.rights import Right
+from tender_ledger.operations import clock
+from tender_ledger.storage.queries import accounts, studies
+
+
+def study_blueprint(name: str, import_name: str, step: str) -> Blueprint:
+    """A blueprint whose routes stand under a study; outside members find nothing there, whatever the method."""
+    blueprint = Blueprint(name, import_name, url_prefix=f"/study/<study>{step}", template_folder="templates")
+    blueprint.url_value_preprocessor(_take_code)
+    blueprint.url_defaults(_give_code)
+    blueprint.before_request(_enter)
+    blueprint.context_processor(_thread)
+    return blueprint
+
+
+def _take_code(_endpoint: str | None, values: dict[str, Any] | None) -> None:
+    g.study_code = (values or {}).pop("study", "")
+
+
+def _give_code(_endpoint: str, values: dict[str, Any]) -> None:
+    if "study" not in values and g.get("study_code"):
+        values["study"] = g.study_code
+
+
+def _enter() -> None:
+    member = accounts.member_of(current_user.person_id, g.study_code)
+    if member is None:
+        abort(404)
+    g.member, g.scope = member, clock.scope_of(member)
+
+
+def _thread() -> dict[str, Any]:
+    """What the line above every page of a study shows."""
+    if g.get("scope") is None:
+        return {}
+    return {"study": studies.study(g.scope), "waiting": studies.waiting(g.scope), "may": g.member.may, "Right": Right}

@@ -1,0 +1,88 @@
+"""Filters and globals of the templates: numbers, days, scientific names, links into the margin."""
+
+import math
+import uuid
+from datetime import date, datetime
+from typing import Any
+from zoneinfo import ZoneInfo
+
+from flask import Flask, request, url_for
+from markupsafe import Markup, escape
+
+from tender_ledger.core.days import PartialDay
+from tender_ledger.core.names import written_name
+from tender_ledger.core.terms import AgreementTerms
+from tender_ledger.web.shared import words
+from tender_ledger.web.shared.spread import last_act
+
+_THIN = "\u2009"
+DASH = "–"
+
+
+def install(app: Flask) -> None:
+    """Make filters, globals and gettext known to every template."""
+    app.jinja_env.add_extension("jinja2.ext.i18n")
+    app.jinja_env.install_gettext_callables(words.gettext, words.ngettext, newstyle=True)  # type: ignore[attr-defined]
+    app.jinja_env.trim_blocks = app.jinja_env.lstrip_blocks = True
+    app.jinja_env.filters.update(
+        count=count, decimal=decimal, day=day, days=days, moment=moment, sci=sci, clock=recording_time, terms=terms_sentence
+    )
+    app.jinja_env.globals.update(here=here, last_act=last_act, new_key=lambda: str(uuid.uuid4()))
+
+
+def count(value: int) -> str:
+    """A whole number with a thin space a thousand."""
+    return f"{int(value):,}".replace(",", _THIN)
+
+
+def decimal(value: float | None, places: int = 2) -> str:
+    """A number to so many places, a dash where it is undefined."""
+    if value is None or math.isnan(value):
+        return DASH
+    return f"{float(value):,.{places}f}".replace(",", _THIN)
+
+
+def day(value: date) -> str:
+    """12 May 2026."""
+    return str(PartialDay(value, value))
+
+
+def days(record: dict[str, Any]) -> str:
+    """The days of an encounter or report, as exactly as they are known."""
+    return str(PartialDay(record["day_from"], record["day_to"], record["approximate"]))
+
+
+def moment(value: datetime, zone: str = "UTC") -> str:
+    """A moment on the clocks of the study."""
+    local = value.astimezone(ZoneInfo(zone))
+    return f"{day(local.date())}, {local:%H:%M}"
+
+
+def recording_time(seconds: int | None) -> str:
+    """Seconds of a recording as 12:41 or 1:02:41."""
+    if seconds is None:
+        return ""
+    hours, rest = divmod(seconds, 3600)
+    minutes, left = divmod(rest, 60)
+    return f"{hours}:{minutes:02}:{left:02}" if hours else f"{minutes}:{left:02}"
+
+
+def sci(name: str, authorship: str = "", qualifier: str = "none") -> Markup:
+    """A scientific name: Latin words italic, ranks and qualifiers roman, the authorship small."""
+    parts = Markup(" ").join(
+        Markup("<i>{}</i>").format(word) if italic else escape(word) for word, italic in written_name(name, qualifier)
+    )
+    return parts + Markup(' <span class="auth">{}</span>').format(authorship) if authorship else parts
+
+
+def terms_sentence(row: dict[str, Any]) -> str:
+    """What terms of the day allow, in words."""
+    given = AgreementTerms(row["may_record"], row["may_count"], row["may_show"], row["may_publish_aggregate"])
+    return given.sentence()
+
+
+def here(**changes: str | None) -> str:
+    """The address of this page with some of its query changed; None takes a key away."""
+    query = {**request.args.to_dict(flat=False), **changes}
+    wanted: dict[str, Any] = {**(request.view_args or {}), **{key: value for key, value in query.items() if value}}
+    return url_for(request.endpoint or "", **wanted)

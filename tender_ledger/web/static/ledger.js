@@ -1,0 +1,324 @@
+// What the pages cannot do with HTML alone: picking from lists by a few letters, keeping drafts, keys, and saying when a
+// request failed. The ranking mirrors tender_ledger/core/recognition.py; a browser test holds the two together.
+
+const APOSTROPHES = /['`´ʹʻʼʽʾʿˈ‘’‛′＇ꞌ]/g;
+const LETTERS = {ł: "l", ø: "o", đ: "d", ħ: "h", ı: "i", ŧ: "t", æ: "ae", œ: "oe"};
+
+export function fold(text) {
+  const plain = (text || "").normalize("NFC").trim().normalize("NFKC").replace(APOSTROPHES, "'").toLowerCase().replace(/ß/g, "ss");
+  const base = plain.replace(/[łøđħıŧæœ]/g, letter => LETTERS[letter]);
+  return base.normalize("NFD").replace(/\p{M}/gu, "").normalize("NFC").split(/\s+/).filter(Boolean).join(" ");
+}
+
+function grade(wanted, choice) {
+  const label = fold(choice.l), code = choice.c || "";
+  if ([label, code, code.replaceAll("_", " "), fold(choice.s)].includes(wanted)) return 0;
+  if (label.startsWith(wanted)) return 1;
+  const words = label.replace(/[(,]/g, " ").split(" ");
+  return words.some(word => word.startsWith(wanted)) ? 2 : null;
+}
+
+export function rank(typed, choices) {
+  const wanted = fold(typed);
+  return choices
+    .map(choice => [grade(wanted, choice), choice])
+    .filter(([fit]) => fit !== null)
+    .sort(([a, x], [b, y]) => a - b || (y.w || 0) - (x.w || 0) || [...x.l].length - [...y.l].length || (x.l < y.l ? -1 : x.l > y.l ? 1 : 0))
+    .map(([, choice]) => choice);
+}
+
+// The lists of the slots, by their address; a desk drawn after a change carries a new address, the old lists serve until it answers.
+const lists = {address: "", byName: {}};
+
+async function load(form) {
+  const address = form?.dataset.choices;
+  if (!address || address === lists.address) return;
+  lists.address = address;
+  try {
+    const answer = await fetch(address, {headers: {Accept: "application/json"}});
+    if (answer.ok) lists.byName = await answer.json();
+    else lists.address = "";
+  } catch {
+    lists.address = "";
+  }
+}
+
+// One pick list at a time: that of the slot which has the focus.
+class Picks {
+  constructor(input) {
+    this.input = input;
+    this.box = document.getElementById(input.getAttribute("aria-controls"));
+    this.at = 0;
+    this.fits = [];
+  }
+
+  get many() { return "many" in this.input.dataset; }
+  get free() { return "free" in this.input.dataset; }
+  get open() { return !this.box.hidden; }
+
+  typed() {
+    const text = this.input.value;
+    return this.many ? text.slice(text.lastIndexOf(",") + 1).trim() : text.trim();
+  }
+
+  field(name) {
+    return this.input.form.elements[name];
+  }
+
+  choices() {
+    const name = this.input.dataset.pick;
+    const all = lists.byName[name] || [];
+    if (name === "subcategories" || name === "purposes") {
+      const chosen = fold(this.field("category")?.value);
+      const category = chosen && (lists.byName.categories || []).find(one => fold(one.l) === chosen);
+      return category ? all.filter(one => one.g === category.k) : name === "purposes" ? all : [];
+    }
+    return all;
+  }
+
+  show() {
+    const typed = this.typed();
+    if (!typed) return this.close();
+    if (this.input.dataset.pick === "plants" && typed.startsWith("+")) {
+      this.fits = [{l: typed.slice(1).trim() ? `a new plant called ${typed.slice(1).trim()}` : "write its local name", t: this.input.value}];
+    } else {
+      this.fits = rank(typed, this.choices()).slice(0, 8);
+    }
+    this.fits = this.fits.filter((one, at) => this.fits.findIndex(other => this.text(other) === this.text(one)) === at);
+    if (!this.fits.length) return this.close();
+    this.at = 0;
+    this.draw();
+  }
+
+  text(choice) { return choice.t || choice.l; }
+
+  draw() {
+    this.box.replaceChildren(...this.fits.map((choice, at) => {
+      const row = document.createElement("li");
+      row.id = `${this.box.id}-${at}`;
+      row.role = "option";
+      row.setAttribute("aria-selected", at === this.at);
+      if (choice.s) {
+        const mark = document.createElement("span");
+        mark.className = `cat c-${choice.s.toLowerCase()}`;
+        mark.textContent = choice.s;
+        row.append(mark);
+      }
+      row.append(choice.l);
+      const more = choice.t && choice.t !== choice.l ? choice.t : choice.cat;
+      if (more) {
+        const note = document.createElement("span");
+        note.className = "note";
+        note.textContent = ` ${more}`;
+        row.append(note);
+      }
+      return row;
+    }));
+    this.box.hidden = false;
+    this.input.setAttribute("aria-expanded", "true");
+    this.input.setAttribute("aria-activedescendant", `${this.box.id}-${this.at}`);
+    this.box.children[this.at]?.scrollIntoView({block: "nearest"});
+  }
+
+  move(by) {
+    this.at = (this.at + by + this.fits.length) % this.fits.length;
+    this.draw();
+  }
+
+  close() {
+    this.box.hidden = true;
+    this.fits = [];
+    this.input.setAttribute("aria-expanded", "false");
+    this.input.removeAttribute("aria-activedescendant");
+  }
+
+  // Put the marked pick into the slot; whatever stood before the last comma stays.
+  take() {
+    if (!this.open || !this.fits.length) return;
+    const choice = this.fits[this.at];
+    const before = this.many ? this.input.value.slice(0, this.input.value.lastIndexOf(",") + 1) : "";
+    this.input.value = before ? `${before} ${this.text(choice)}` : this.text(choice);
+    if (this.input.dataset.pick === "purposes") {
+      this.fillIfEmpty("category", choice.cat);
+      this.fillIfEmpty("subcategory", choice.sub);
+    }
+    this.close();
+    keepDraftSoon(this.input.form);
+  }
+
+  fillIfEmpty(name, text) {
+    const field = this.field(name);
+    if (field && !field.value.trim() && text) field.value = text;
+  }
+}
+
+let picks = null;
+
+function picksOf(input) {
+  if (picks?.input !== input) picks = new Picks(input);
+  return picks;
+}
+
+document.addEventListener("focusin", event => {
+  const input = event.target;
+  if (!input.matches?.(".slot input")) return;
+  load(input.form);
+  if (input.value) input.select();
+});
+
+document.addEventListener("focusout", event => {
+  if (event.target.matches?.("[data-pick]")) picksOf(event.target).close();
+});
+
+document.addEventListener("input", event => {
+  if (!event.target.matches?.(".slot input")) return;
+  if (event.target.dataset.pick) picksOf(event.target).show();
+  keepDraftSoon(event.target.form);
+});
+
+document.addEventListener("pointerdown", event => {
+  const row = event.target.closest?.(".picks li");
+  if (!row || !picks?.open) return;
+  event.preventDefault();
+  picks.at = [...row.parentElement.children].indexOf(row);
+  picks.take();
+});
+
+document.addEventListener("keydown", event => {
+  const input = event.target;
+  if (input.matches?.("[data-pick]")) pickWithKey(event, picksOf(input));
+  if (event.defaultPrevented) return;
+  if (event.key === "Enter" && input.matches?.(".slot input")) recordWithKey(event, input.form);
+  const button = [...document.querySelectorAll("[data-key]")].find(one => one.dataset.key === event.key);
+  if (button && !event.ctrlKey && !event.altKey && !event.metaKey) {
+    event.preventDefault();
+    if (!sending) button.click();
+  }
+});
+
+function pickWithKey(event, list) {
+  if (!list.open) return;
+  if (event.key === "ArrowDown" || event.key === "ArrowUp") {
+    event.preventDefault();
+    list.move(event.key === "ArrowDown" ? 1 : -1);
+  } else if (event.key === "Escape") {
+    event.preventDefault();
+    list.close();
+  } else if (event.key === "Tab" || event.key === "Enter") {
+    list.take();
+  } else if (event.key === "," && list.many) {
+    event.preventDefault();
+    list.take();
+    list.input.value += ", ";
+  }
+}
+
+// Enter records once: not while a recording is on its way, and not where nothing was said yet.
+const KEPT = ["informant", "plant", "basis", "csrf_token", "client_key", "version"];
+let sending = false;
+
+function recordWithKey(event, form) {
+  const said = [...form.elements].some(one => one.name && !KEPT.includes(one.name) && one.value.trim());
+  if (sending || (form.id === "capture" && !said)) event.preventDefault();
+}
+
+// Drafts: half a second after the last key, and at once when the page is left.
+let waiting = null;
+
+function keepDraftSoon(form) {
+  if (!form?.dataset.draft) return;
+  clearTimeout(waiting);
+  waiting = setTimeout(() => keepDraft(form), 500);
+}
+
+async function keepDraft(form) {
+  clearTimeout(waiting);
+  waiting = null;
+  if (!form.isConnected || sending) return;
+  try {
+    const answer = await fetch(form.dataset.draft, {method: "POST", body: new FormData(form), keepalive: true});
+    if (!answer.ok) say("Not kept on the server: sign in again in another window. What you typed is still here.");
+  } catch {
+    say("The server cannot be reached. What you typed is still here.");
+  }
+}
+
+addEventListener("pagehide", () => {
+  const form = document.getElementById("capture");
+  if (form && waiting) keepDraft(form);
+});
+
+function say(sentence, harm = true) {
+  const place = document.getElementById("said") || document.getElementById("notices");
+  if (!place) return;
+  place.textContent = sentence;
+  place.className = harm ? "small harm" : "small settled";
+}
+
+document.addEventListener("htmx:before:request", event => {
+  if (event.target.closest?.(".capture")) {
+    sending = true;
+    clearTimeout(waiting);
+  }
+});
+
+document.addEventListener("htmx:finally:request", () => { sending = false; });
+
+document.addEventListener("htmx:error", () => {
+  sending = false;
+  say("Not recorded: the server could not be reached. What you typed is still here; Enter tries again.");
+});
+
+// An answer that is an error of the whole, not of a slot, must not replace what was typed.
+document.addEventListener("htmx:before:swap", event => {
+  const status = event.detail.ctx?.response?.raw?.status ?? event.detail.ctx?.response?.status ?? 200;
+  if (![200, 409, 422].includes(status) && event.target.closest?.(".capture, #desk")) {
+    event.preventDefault();
+    say(status === 503 ? "Not recorded: the database is being started again. Enter tries again." :
+      status === 429 ? "Not recorded: too many attempts. Wait a little." :
+        "Not recorded: the server answered with an error. What you typed is still here; Enter tries again.");
+  }
+});
+
+document.addEventListener("htmx:after:swap", event => {
+  const place = event.detail?.ctx?.target;
+  markOpened();
+  const form = place?.id === "desk" || place?.querySelector?.("#capture") ? document.getElementById("capture") : null;
+  const corrected = document.querySelector(".told form.capture");
+  (form || corrected) && settle(form || corrected);
+});
+
+// After a recording: the first slot in error, else the first slot that is not kept.
+function settle(form) {
+  load(form);
+  const wrong = form.querySelector(".slot.wrong input");
+  const first = form.elements.plant?.value ? form.elements.parts : form.elements.informant?.value ? form.elements.plant : form.elements.informant;
+  (wrong || first)?.focus();
+}
+
+function markOpened() {
+  for (const link of document.querySelectorAll("a[data-margin]")) {
+    const open = link.href === location.href;
+    if (open) link.setAttribute("aria-current", "true");
+    else link.removeAttribute("aria-current");
+    link.closest("tr")?.classList.toggle("open", Boolean(link.closest("tr").querySelector("a[aria-current]")));
+  }
+}
+
+// Scientific names by a few letters, from the names service.
+for (const input of document.querySelectorAll("[data-suggest=taxa]")) {
+  const list = document.createElement("datalist");
+  list.id = "taxa-found";
+  input.after(list);
+  input.setAttribute("list", list.id);
+  input.addEventListener("input", async () => {
+    const answer = await fetch(`${input.form.dataset.taxa}?q=${encodeURIComponent(input.value)}`);
+    if (!answer.ok) return;
+    list.replaceChildren(...(await answer.json()).map(one => new Option(one.n ? `${one.c}; now ${one.n}` : one.c, one.l)));
+  });
+}
+
+const desk = document.getElementById("capture");
+if (desk) settle(desk);
+markOpened();
+addEventListener("popstate", markOpened);
