@@ -4,6 +4,7 @@ from typing import Any
 
 import numpy as np
 
+from tender_ledger.core.indices.agreement import informant_consensus
 from tender_ledger.core.indices.reckoning import Reckoning
 from tender_ledger.core.messages import StatisticalWarning
 
@@ -62,7 +63,14 @@ def _categories(r: Reckoning) -> dict[str, Any]:
 
 
 def _category(r: Reckoning, at: int) -> dict[str, Any]:
-    return {"Nur": int(r.nur[at]), "Nt": int(r.nt[at]), "ICF": number(r.icf[at])}
+    nur_use, nt = r.category_counts.nur_use[at], r.nt[at]
+    return {
+        "Nur": int(r.nur[at]),
+        "Nt": int(nt),
+        "ICF": number(r.icf[at]),
+        "Nur_use": int(nur_use),
+        "ICF_use": number(float(informant_consensus(nur_use, nt))),
+    }
 
 
 def _community(r: Reckoning) -> dict[str, Any]:

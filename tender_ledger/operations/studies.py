@@ -26,7 +26,9 @@ def create_study(person_id: int, *, code: str, title: str, question: str = "", z
             invented=invented,
         ).execute()  # fmt: skip
         Membership.insert(study_id=study_id, person_id=person_id, role=Role.OWNER).execute()
-    member = Member(person_id, study_id, frozenset({Role.OWNER}))
+    member = accounts.member_of(person_id, _code(code))
+    if member is None:
+        raise LookupError(f"study {code}")
     with act(member, "create_study") as writing:
         writing.create(Rules, {"name": RULES_NAME, "body": CountingRules().to_json()})
     return member

@@ -1,6 +1,6 @@
 """The connection that the models use, transactions, and the mapping of constraints to sentences."""
 
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from contextlib import contextmanager
 from pathlib import Path
 from typing import Any
@@ -20,6 +20,13 @@ database: DatabaseProxy = DatabaseProxy()
 def configure(url: str, *, max_connections: int = 20) -> None:
     """Say which server the models use. Nothing connects until the first statement."""
     database.initialize(PooledPsycopg3Database(url, max_connections=max_connections, stale_timeout=300, timeout=10))
+
+
+def disconnect() -> None:
+    """Close every connection of the pool, the idle ones too; the next statement opens a new one."""
+    if database.obj is not None:
+        close_connection()
+        database.obj.close_all()
 
 
 def open_connection() -> bool:
@@ -97,6 +104,21 @@ def value(sql: str, **parameters: Any) -> Any:
     """The single value of a read, or None where there is no row."""
     found = database.execute_sql(sql, parameters).fetchone()
     return found[0] if found else None
+
+
+def run(sql: str, **parameters: Any) -> None:
+    """A statement whose answer does not matter."""
+    database.execute_sql(sql, parameters)
+
+
+def copy_rows(table: str, columns: Sequence[str], values: Iterable[Sequence[Any]]) -> None:
+    """Put many rows into a table at once, past history and rights: for made-up data and for tests alone."""
+    cursor = database.connection().cursor()
+    with cursor.copy(f"COPY {table} ({', '.join(columns)}) FROM STDIN") as copy:
+        for one in values:
+            copy.write_row(one)
+    if not database.in_transaction():
+        database.connection().commit()
 
 
 def violated_constraint(error: IntegrityError) -> str:

@@ -4,9 +4,10 @@ import json
 import logging
 import sys
 import time
+import traceback
 import uuid
 
-from flask import Flask, Response, g, request
+from flask import Flask, Response, g, got_request_exception, request
 from flask_login import current_user
 
 from tender_ledger.storage.database import UNAVAILABLE, close_connection, connected, open_connection, pending_migrations
@@ -22,6 +23,8 @@ def install(app: Flask) -> None:
         _log.addHandler(handler)
         _log.setLevel(logging.INFO)
         _log.propagate = False
+    app.logger.disabled = True  # its lines hold messages with values in them; _fault says where instead
+    got_request_exception.connect(_fault, app)
     app.before_request(_begin)
     app.after_request(_line)
     app.teardown_request(_end)
@@ -54,6 +57,17 @@ def _line(response: Response) -> Response:
         }
         _log.info(json.dumps(line))
     return response
+
+
+def _fault(_app: Flask, exception: Exception, **_more: object) -> None:
+    """What kind of failure and where in the code; never its message, which may repeat what somebody typed."""
+    frames = traceback.extract_tb(exception.__traceback__)
+    at = [
+        f"{frame.filename.rpartition('tender_ledger/')[2]}:{frame.lineno}"
+        for frame in frames
+        if "tender_ledger" in frame.filename
+    ]
+    _log.error(json.dumps({"request": g.get("request_id", ""), "failure": type(exception).__name__, "at": at}))
 
 
 def _ready() -> tuple[Response, int]:

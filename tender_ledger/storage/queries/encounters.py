@@ -6,9 +6,12 @@ from tender_ledger.core.terms import Scope
 from tender_ledger.storage.database import row, rows
 from tender_ledger.storage.queries.terms import TERMS, allowed, parameters
 
-# An encounter is known by its people: it is hidden when it had some and none of them may be seen.
+# An encounter is known by its people: it is hidden when it had some and none of them may be seen. Whoever opened it still
+# reaches it while somebody in it may be recorded, or what is told on narrow terms could not be written down at all.
 _SHOWN_SOMEBODY = """(NOT EXISTS (SELECT FROM encounter_informant x WHERE x.encounter_id = e.id)
-    OR EXISTS (SELECT FROM encounter_informant x {terms} x.informant_id WHERE x.encounter_id = e.id AND {allowed}))"""
+    OR EXISTS (SELECT FROM encounter_informant x {terms} x.informant_id WHERE x.encounter_id = e.id AND {allowed})
+    OR (e.recorded_by = %(person)s AND EXISTS (SELECT FROM encounter_informant x {terms} x.informant_id
+        WHERE x.encounter_id = e.id AND t.may_record AND NOT t.sealed)))"""
 
 
 def _condition(scope: Scope) -> str:
@@ -20,7 +23,7 @@ def _columns(scope: Scope) -> str:
     there = allowed(scope, written_by="e.recorded_by")
     return f"""e.id, e.number, e.kind, e.title, e.day_from, e.day_to, e.approximate, e.interpreter, e.version,
         e.community_id, e.language_id, c.name AS community, l.name AS language, l.code AS language_code,
-        coalesce((SELECT array_agg(coalesce(h.code, s.code) ORDER BY coalesce(h.code, s.code)) FROM encounter_informant x
+        coalesce((SELECT array_agg(coalesce(h.code, s.code)::text ORDER BY coalesce(h.code, s.code)) FROM encounter_informant x
             JOIN informant i ON i.id = x.informant_id {TERMS} i.id
             LEFT JOIN holder h ON h.id = i.holder_id LEFT JOIN source s ON s.id = i.source_id
             WHERE x.encounter_id = e.id AND {there}), '{{}}') AS informants,
@@ -58,5 +61,16 @@ def present(scope: Scope, encounter_id: int) -> list[dict[str, Any]]:
            LEFT JOIN holder h ON h.id = i.holder_id LEFT JOIN source s ON s.id = i.source_id
            WHERE x.study_id = %(study)s AND x.encounter_id = %(encounter)s
              AND {allowed(scope, written_by="e.recorded_by")} ORDER BY x.part DESC, code""",
+        **parameters(scope, encounter=encounter_id),
+    )
+
+
+def tellers_not_shown(scope: Scope, encounter_id: int) -> list[dict[str, Any]]:
+    """Tellers who may be recorded and whom the viewer may not see: only to take a code that was typed whole, never to list."""
+    return rows(
+        f"""SELECT i.id AS informant_id, i.holder_id, h.code FROM encounter_informant x JOIN encounter e ON e.id = x.encounter_id
+            JOIN informant i ON i.id = x.informant_id {TERMS} i.id JOIN holder h ON h.id = i.holder_id
+            WHERE x.study_id = %(study)s AND x.encounter_id = %(encounter)s AND x.part = 'teller' AND t.may_record
+              AND NOT t.sealed AND NOT {allowed(scope, written_by="e.recorded_by")}""",
         **parameters(scope, encounter=encounter_id),
     )

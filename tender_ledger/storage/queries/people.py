@@ -11,7 +11,7 @@ def communities(scope: Scope) -> list[dict[str, Any]]:
     """The communities, with their languages and how many of their holders the viewer may see."""
     return rows(
         f"""SELECT c.id, c.code, c.name, c.place, c.latitude, c.longitude, c.version,
-                  coalesce((SELECT array_agg(l.name ORDER BY l.name) FROM community_language cl
+                  coalesce((SELECT array_agg(l.name::text ORDER BY l.name) FROM community_language cl
                     JOIN language l ON l.id = cl.language_id WHERE cl.community_id = c.id), '{{}}') AS languages,
                   coalesce((SELECT array_agg(cl.language_id ORDER BY cl.language_id) FROM community_language cl
                     WHERE cl.community_id = c.id), '{{}}') AS language_ids,

@@ -6,8 +6,8 @@ from tender_ledger.core.terms import Scope
 from tender_ledger.storage.database import row, rows
 from tender_ledger.storage.queries.terms import TERMS, allowed, parameters
 
-_LABEL = "(SELECT label FROM term_label WHERE term_id = {term} AND language = 'en')"
-_CODE = "(SELECT code FROM vocabulary_term WHERE id = {term})"
+_LABEL = "(SELECT label::text FROM term_label WHERE term_id = {term} AND language = 'en')"
+_CODE = "(SELECT code::text FROM vocabulary_term WHERE id = {term})"
 
 
 def _listed(table: str, column: str, what: str) -> str:

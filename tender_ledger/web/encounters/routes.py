@@ -151,8 +151,9 @@ def record_report(number: int) -> Page:
         form.show(refused)
         return _desk(found, form, status=422)
     report = reports.report(g.scope, made)
-    kept = _kept(form, report["plant"], report["basis"]) if report else {}
-    return _after(found, kept, _("Recorded."), made)
+    if report is None:
+        return _after(found, _kept(form), _("Recorded. Under its teller's terms it is not shown."), None)
+    return _after(found, _kept(form, report["plant"], report["basis"]), _("Recorded."), made)
 
 
 @encounters.post("/<int:number>/askings")
@@ -164,8 +165,8 @@ def record_asking(number: int) -> Page:
     except Refused as refused:
         form.show(refused)
         return _desk(found, form, status=422)
-    asked = next(one for one in reports.askings(g.scope, encounter_id=found["id"]) if one["id"] == made)
-    return _after(found, _kept(form, asked["plant"], form.basis.data or ""), _("Recorded: asked, no use named."), None)
+    asked = next((one for one in reports.askings(g.scope, encounter_id=found["id"]) if one["id"] == made), None)
+    return _after(found, _kept(form, asked["plant"] if asked else None), _("Recorded: asked, no use named."), None)
 
 
 def _key(form: ReportForm) -> str:
@@ -175,10 +176,12 @@ def _key(form: ReportForm) -> str:
         abort(400)
 
 
-def _kept(form: ReportForm, plant_number: int, basis: str) -> dict[str, str]:
-    plant = plants.plant(g.scope, plant_number)
-    text = report_operations.plant_text(plant) if plant else ""
-    return {"informant": form.informant.data or "", "plant": text, "basis": basis}
+def _kept(form: ReportForm, plant_number: int | None = None, basis: str = "") -> dict[str, str]:
+    """What stays in the slots for the next report: holder, plant, grounds."""
+    plant = plants.plant(g.scope, plant_number) if plant_number is not None else None
+    typed = form.plant.data or ""
+    text = report_operations.plant_text(plant) if plant else "" if typed.startswith("+") else typed
+    return {"informant": form.informant.data or "", "plant": text, "basis": basis or form.basis.data or ""}
 
 
 def _after(found: dict[str, Any], kept: dict[str, str], said: str, fresh: int | None) -> Page:

@@ -1,0 +1,48 @@
+"""`./ledger COMMAND`; every command has `--help`."""
+
+import sys
+
+import click
+
+from tender_ledger.cli.bench import bench
+from tender_ledger.cli.export import export
+from tender_ledger.cli.indices import indices
+from tender_ledger.cli.users import user
+from tender_ledger.core.messages import InputRefused
+from tender_ledger.core.terms import NotAllowed
+from tender_ledger.launch.cluster import ClusterError
+from tender_ledger.operations.errors import Refused
+
+
+@click.group()
+def ledger() -> None:
+    """Count plant use reports, take the open tables out of a study, and manage who may sign in."""
+
+
+for _command in (indices, export, user, bench):
+    ledger.add_command(_command)
+
+
+def main() -> int:
+    """Run the command; a refused input is told on the error stream and ends with status 1."""
+    try:
+        ledger(standalone_mode=False)
+    except InputRefused as refused:
+        for problem in refused.problems:
+            click.echo(str(problem), err=True)
+        return 1
+    except (Refused, NotAllowed, ClusterError, LookupError) as refused:
+        click.echo(str(refused), err=True)
+        return 1
+    except click.ClickException as error:
+        error.show()
+        return error.exit_code
+    except click.exceptions.Exit as end:
+        return int(end.exit_code)
+    except click.Abort:
+        return 130
+    return 0
+
+
+if __name__ == "__main__":
+    sys.exit(main())

@@ -1,0 +1,23 @@
+"""`./ledger export`: the open tables of a study."""
+
+from pathlib import Path
+
+import click
+
+from tender_ledger.launch.installation import acting_member, with_database
+from tender_ledger.operations import clock
+from tender_ledger.operations.export import export_study
+
+
+@click.command()
+@click.option("--study", required=True, help="The code of the study.")
+@click.option("--to", "folder", default=".", type=click.Path(file_okay=False, path_type=Path), help="Where the files go.")
+@click.option("--as", "person", default="", help="The address of the person who exports; left out: the first owner.")
+def export(study: str, folder: Path, person: str) -> None:
+    """Write reports.csv, informants.csv and a notice, within the terms of publication."""
+    with with_database():
+        files = export_study(clock.scope_of(acting_member(study, person)))
+    folder.mkdir(parents=True, exist_ok=True)
+    for name, data in files.items():
+        (folder / name).write_bytes(data)
+        click.echo(f"{folder / name}: {len(data)} bytes")

@@ -1,0 +1,68 @@
+"""`./ledger indices`: the numbers of a use-report table, without a database."""
+
+import json
+import math
+from pathlib import Path
+from typing import Any
+
+import click
+
+from tender_ledger.core.indices.reckoning import Reckoning, reckon
+from tender_ledger.core.messages import InputRefused, Problem
+from tender_ledger.core.rules import CountingRules, parse_rules
+from tender_ledger.core.tally.counting import count
+from tender_ledger.formats.report_table import read_report_table
+from tender_ledger.formats.result_document import result_document
+
+_FILE = click.Path(exists=True, dir_okay=False, path_type=Path)
+
+
+@click.command()
+@click.argument("reports", type=_FILE)
+@click.option("--informants", type=_FILE, help="informants.csv: everybody interviewed; it fixes N.")
+@click.option("--rules", type=_FILE, help="Counting rules as JSON; keys left out take their default.")
+@click.option("--json", "as_json", is_flag=True, help="Print the result document instead of tables.")
+def indices(reports: Path, informants: Path | None, rules: Path | None, as_json: bool) -> None:
+    """Compute UR, FC, NU, RFC, CI, the use values and ICF of a use-report table (CSV)."""
+    table = read_report_table(reports.read_bytes(), informants.read_bytes() if informants else None)
+    result = reckon(count(table, read_rules(rules)))
+    document = result_document(result)
+    if as_json:
+        click.echo(json.dumps(document, indent=1, ensure_ascii=False))
+    else:
+        click.echo("\n".join(_tables(result, document)))
+
+
+def read_rules(file: Path | None) -> CountingRules:
+    """The rules of a JSON file, the defaults without one. Raises InputRefused for anything that is not rules."""
+    if file is None:
+        return CountingRules()
+    try:
+        return parse_rules(json.loads(file.read_text(encoding="utf-8")))
+    except (json.JSONDecodeError, UnicodeDecodeError) as error:
+        raise InputRefused(
+            Problem(f"This is no JSON: {error}.", file.name, expected='an object such as {"unit": "use"}')
+        ) from None
+
+
+def _tables(r: Reckoning, document: dict[str, Any]) -> list[str]:
+    columns = ("UR", "FC", "NU", "RFC", "CI", "UV, all", "UV, asked")
+    widest = max([len(name) for name in document["taxa"]] + [5])
+    lines = [f"N = {r.n}, NC = {r.nc}", "", f"{'taxon':{widest}} " + " ".join(f"{name:>9}" for name in columns)]
+    order = sorted((at for at in range(len(r.taxa)) if r.told[at]), key=lambda at: (-r.ci[at], r.taxa[at]))
+    for at in order:
+        asked = r.uv_asked[at] if r.askings_recorded else math.nan
+        numbers = (r.ur[at], r.fc[at], r.nu[at], r.rfc[at], r.ci[at], r.uv_all[at], asked)
+        lines.append(f"{r.taxa[at]:{widest}} " + " ".join(f"{_number(value):>9}" for value in numbers))
+    lines += ["", f"{'category':{widest}} {'Nur':>9} {'Nt':>9} {'ICF':>9}"]
+    lines += [
+        f"{name:{widest}} {row['Nur']:>9} {row['Nt']:>9} {_number(math.nan if row['ICF'] is None else row['ICF']):>9}"
+        for name, row in document["categories"].items()
+    ]
+    return [*lines, *(f"\n{warning['where']}: {warning['message']}" for warning in document["warnings"])]
+
+
+def _number(value: float) -> str:
+    if math.isnan(value):
+        return "–"
+    return str(int(value)) if float(value).is_integer() and not isinstance(value, float) else f"{value:.3f}"

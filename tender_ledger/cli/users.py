@@ -1,0 +1,36 @@
+"""`./ledger user`: who may sign in."""
+
+import secrets
+
+import click
+
+from tender_ledger.launch.installation import acting_member, with_database
+from tender_ledger.operations import accounts, clock, studies
+
+
+@click.group()
+def user() -> None:
+    """Let people sign in, and give them a role in a study."""
+
+
+@user.command("add")
+@click.argument("email")
+@click.option("--name", required=True, help="How the person is called on the pages.")
+def add_user(email: str, name: str) -> None:
+    """Add a person with a random first password, which is printed once."""
+    password = secrets.token_urlsafe(12)
+    with with_database():
+        accounts.add_person(email, name, password)
+    click.echo(f"{email} may sign in with the password {password}")
+
+
+@user.command("join")
+@click.argument("email")
+@click.option("--study", required=True, help="The code of the study.")
+@click.option("--role", required=True, help="owner, recorder, reviewer or reader.")
+@click.option("--as", "person", default="", help="The address of the owner who adds; left out: the first owner.")
+def join_study(email: str, study: str, role: str, person: str) -> None:
+    """Give a person a role in a study."""
+    with with_database():
+        studies.add_member(clock.scope_of(acting_member(study, person)), email, role)
+    click.echo(f"{email} is {role} of {study}.")

@@ -1,0 +1,171 @@
+"""Fixtures: a throw-away PostgreSQL, template databases, the application, and people signed in to it."""
+
+import os
+import re
+import socket
+import tempfile
+from collections.abc import Iterator
+from pathlib import Path
+
+import pytest
+from flask import Flask
+from flask.testing import FlaskClient
+
+from tender_ledger.core.terms import Scope
+from tender_ledger.demo.load import load_demo
+from tender_ledger.launch.cluster import Cluster
+from tender_ledger.operations import clock
+from tender_ledger.operations.names_key import NamesKey
+from tender_ledger.operations.vocabularies import load_shipped_vocabularies
+from tender_ledger.storage.database import configure, connected, disconnect, migrate, run
+from tender_ledger.storage.queries import accounts
+from tender_ledger.web.app import create_app
+
+REFERENCE = Path(__file__).parent / "reference"
+KEY = NamesKey(b"k" * 32)
+KEY_TEXT = "a2tra2tra2tra2tra2tra2tra2tra2tra2tra2tra2s="
+PASSWORD = "a long test password"
+OWNER, RECORDER, REVIEWER, READER = (f"{who}@veldra.example" for who in ("tarn", "venn", "oskar", "reed"))
+
+
+@pytest.fixture(scope="session")
+def cluster() -> Iterator[Cluster]:
+    """A server of its own for the run, removed afterwards."""
+    folder = Path(tempfile.mkdtemp(prefix="tender-tests-"))
+    folder.chmod(0o755)
+    server = Cluster(folder / "postgres", "test", throw_away=True)
+    server.ensure_running()
+    yield server
+    disconnect()
+    server.destroy()
+    folder.rmdir()
+
+
+class Databases:
+    """Makes databases from migrated templates; a template is filled once and never connected to again."""
+
+    def __init__(self, cluster: Cluster) -> None:
+        self.cluster, self.made = cluster, 0
+
+    def template(self, name: str, fill: object = None, of: str = "template1") -> str:
+        self._admin(f"CREATE DATABASE {name} TEMPLATE {of}")
+        configure(self.cluster.url(name))
+        migrate()
+        with connected():
+            load_shipped_vocabularies()
+            if callable(fill):
+                fill()
+        disconnect()
+        return name
+
+    def fresh(self, template: str) -> str:
+        """A new database from the template; its address."""
+        self.made += 1
+        name = f"test_{self.made}"
+        self._admin(f"CREATE DATABASE {name} TEMPLATE {template}")
+        return self.cluster.url(name)
+
+    def drop(self, url: str) -> None:
+        disconnect()
+        self._admin(f"DROP DATABASE {url.rsplit('/', 1)[1]} WITH (FORCE)")
+
+    def _admin(self, statement: str) -> None:
+        configure(self.cluster.url("postgres"))
+        with connected():
+            run(statement)
+        disconnect()
+
+
+@pytest.fixture(scope="session")
+def databases(cluster: Cluster) -> Databases:
+    return Databases(cluster)
+
+
+@pytest.fixture(scope="session")
+def empty_template(databases: Databases) -> str:
+    return databases.template("template_empty")
+
+
+@pytest.fixture(scope="session")
+def demo_template(databases: Databases, empty_template: str) -> str:
+    return databases.template("template_demo", lambda: load_demo(KEY, lambda: PASSWORD), of=empty_template)
+
+
+@pytest.fixture
+def empty_db(databases: Databases, empty_template: str) -> Iterator[str]:
+    """An empty, migrated database for one test, connected in this thread."""
+    yield from _connected(databases, empty_template)
+
+
+@pytest.fixture
+def demo_db(databases: Databases, demo_template: str) -> Iterator[str]:
+    """The demo study for one test, connected in this thread."""
+    yield from _connected(databases, demo_template)
+
+
+def _connected(databases: Databases, template: str) -> Iterator[str]:
+    url = databases.fresh(template)
+    configure(url)
+    with connected():
+        yield url
+    databases.drop(url)
+
+
+def settings(url: str, **more: str) -> dict[str, str]:
+    return {"DATABASE_URL": url, "TENDER_SECRET": "only for tests", "TENDER_KEY": KEY_TEXT, **more}
+
+
+@pytest.fixture
+def app(demo_db: str) -> Flask:
+    """The application on the demo study; forged-request tokens are tested apart, so they are off here."""
+    made = create_app(settings(demo_db))
+    made.config.update(TESTING=True, WTF_CSRF_ENABLED=False)
+    return made
+
+
+class SignedIn:
+    """A client of the application that can sign in as anybody of the demo."""
+
+    def __init__(self, app: Flask) -> None:
+        self.app = app
+
+    def __call__(self, email: str = OWNER) -> FlaskClient:
+        client = self.app.test_client()
+        answer = client.post("/sign-in", data={"email": email, "password": PASSWORD})
+        assert answer.status_code == 303, answer.text
+        return client
+
+
+@pytest.fixture
+def sign_in(app: Flask) -> SignedIn:
+    return SignedIn(app)
+
+
+def scope_for(email: str = OWNER, study: str = "VELDRA") -> Scope:
+    """The scope of a member of the demo study, today."""
+    person = accounts.person_by_email(email)
+    assert person is not None
+    member = accounts.member_of(person["id"], study)
+    assert member is not None
+    return clock.scope_of(member)
+
+
+@pytest.fixture
+def scope(demo_db: str) -> Scope:
+    return scope_for()
+
+
+@pytest.fixture(autouse=True)
+def no_network(monkeypatch: pytest.MonkeyPatch) -> None:
+    """Nothing in a test reaches beyond this machine."""
+    connect = socket.socket.connect
+
+    def only_here(self: socket.socket, address: object) -> None:
+        assert self.family == socket.AF_UNIX or (isinstance(address, tuple) and re.match(r"127\.|::1$|localhost$", address[0])), (
+            address
+        )
+        connect(self, address)  # type: ignore[arg-type]
+
+    monkeypatch.setattr(socket.socket, "connect", only_here)
+    monkeypatch.delenv("DATABASE_URL", raising=False)
+    os.environ.setdefault("TZ", "Pacific/Kiritimati")

@@ -1,0 +1,61 @@
+"""Counting rules: every key is read, nothing is silently ignored."""
+
+import pytest
+
+from tender_ledger.core.messages import InputRefused
+from tender_ledger.core.rules import KEYS, CountingRules, parse_rules
+
+# The keys and their first values as the use-report table's description gives them.
+FORMAT_DEFAULTS = {
+    "unit": "category", "level": "category", "secondary_codes": "ignore",
+    "basis": ["own", "patient", "witnessed", "taught", "community", "historical", "unstated"], "stances": ["affirms"],
+    "no_effect": "count", "informant_kinds": ["holder"], "mixtures": "each", "undetermined": "drop", "genus_level": "own_taxon",
+    "qualified": "as_taxon", "infraspecific": "lump", "scheme": None,
+    "currency": ["current", "former", "remembered", "unstated"], "n": "roster", "nc": None, "communities": None, "repeat": "once",
+    "resample": "all",
+}  # fmt: skip
+LATER = [("unit", "use_part"), ("level", "subcategory"), ("level", {"medicines": "subcategory"}), ("secondary_codes", "count"),
+         ("mixtures", "own_taxon"), ("mixtures", "share"), ("qualified", "own_taxon"), ("qualified", "drop"),
+         ("repeat", "each_event"), ("resample", "within_community")]  # fmt: skip
+
+
+def test_the_defaults_are_those_of_the_format():
+    assert CountingRules().to_json() == FORMAT_DEFAULTS
+    assert set(KEYS) == set(FORMAT_DEFAULTS)
+
+
+def test_rules_come_back_from_their_json():
+    rules = parse_rules({"unit": "use", "basis": ["hearsay", "own"], "communities": ["X"], "nc": 13})
+    assert parse_rules(rules.to_json()) == rules
+    assert rules.basis == ("own", "hearsay")
+
+
+@pytest.mark.parametrize(("key", "value"), LATER)
+def test_a_choice_of_a_later_version_is_refused_by_name(key: str, value: object):
+    with pytest.raises(InputRefused) as refused:
+        parse_rules({key: value})
+    (problem,) = refused.value.problems
+    assert problem.where == f"rules.{key}"
+    assert str(value) in str(problem)
+    assert "does not compute it yet" in problem.what
+
+
+def test_an_unknown_key_or_value_names_the_allowed_ones():
+    with pytest.raises(InputRefused) as refused:
+        parse_rules({"units": "use", "n": "everybody", "basis": ["own", "rumour"], "nc": 0})
+    told = {problem.where: problem for problem in refused.value.problems}
+    assert set(told) == {"rules.units", "rules.n", "rules.basis", "rules.nc"}
+    assert "secondary_codes" in told["rules.units"].expected
+    assert told["rules.n"].expected == "roster, reporting"
+    assert told["rules.basis"].found == "rumour"
+
+
+@pytest.mark.parametrize("value", [[], "own", None])
+def test_a_list_is_never_empty_or_a_word(value: object):
+    with pytest.raises(InputRefused):
+        parse_rules({"basis": value})
+
+
+def test_rules_are_an_object():
+    with pytest.raises(InputRefused):
+        parse_rules([])  # type: ignore[arg-type]

@@ -1,0 +1,131 @@
+"""Words, days, names and rights: the small rules everything else leans on."""
+
+import unicodedata
+from datetime import date
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from tender_ledger.core.days import PartialDay, parse_day
+from tender_ledger.core.messages import InputRefused
+from tender_ledger.core.names import written_name
+from tender_ledger.core.recognition import Choice, Unrecognised, rank, recognise
+from tender_ledger.core.rights import Right, Role, may, who_may
+from tender_ledger.core.terms import AgreementTerms
+from tender_ledger.core.text import clean, fold
+
+
+@given(st.text())
+def test_what_is_stored_is_nfc_and_trimmed_and_folding_is_stable(text: str):
+    assert unicodedata.is_normalized("NFC", clean(text))
+    assert clean(clean(text)) == clean(text)
+    assert fold(fold(text)) == fold(text)
+
+
+@pytest.mark.parametrize(
+    ("one", "other"),
+    [
+        ("vesta-rūn", "VESTA-RUN"),
+        ("ok’un", "ok'un"),
+        ("ʔasdel", "ʔasdel"),
+        ("a̱", "a"),
+        ("ok‘un", "okʼun"),
+        ("Łąka", "laka"),
+        ("straße", "STRASSE"),
+    ],
+)
+def test_texts_that_a_searcher_holds_for_one(one: str, other: str):
+    assert fold(one) == fold(other)
+
+
+def test_words_are_not_changed_by_cleaning():
+    assert clean("  ʔasdel, “a̱” ") == "ʔasdel, “a̱”"
+
+
+@pytest.mark.parametrize(
+    ("typed", "first", "last", "about", "shown", "iso"),
+    [
+        ("12 May 2026", date(2026, 5, 12), date(2026, 5, 12), False, "12 May 2026", "2026-05-12"),
+        ("2026-05-12", date(2026, 5, 12), date(2026, 5, 12), False, "12 May 2026", "2026-05-12"),
+        ("Feb 2024", date(2024, 2, 1), date(2024, 2, 29), False, "February 2024", "2024-02"),
+        ("about 1931", date(1931, 1, 1), date(1931, 12, 31), True, "about 1931", "1931"),
+    ],
+)
+def test_days_of_the_field(typed: str, first: date, last: date, about: bool, shown: str, iso: str):
+    day = parse_day(typed)
+    assert (day.first, day.last, day.approximate) == (first, last, about)
+    assert (str(day), day.iso()) == (shown, iso)
+
+
+@pytest.mark.parametrize("typed", ["31 June 2026", "2026-13", "Ma 2026", "", "yesterday", "2026-02-30"])
+def test_a_day_no_calendar_has_says_what_would_be_right(typed: str):
+    with pytest.raises(InputRefused, match="12 May 2026"):
+        parse_day(typed)
+
+
+def test_a_span_of_days_is_written_out():
+    assert str(PartialDay(date(2026, 5, 3), date(2026, 5, 5))) == "3 May 2026 to 5 May 2026"
+
+
+PARTS = [Choice(1, "leaf", "leaf"), Choice(2, "young leaf", "young_leaf"), Choice(3, "flower", "flower", weight=3),
+         Choice(4, "fruit", "fruit"), Choice(5, "fruit rind or husk", "fruit_rind"), Choice(6, "medicines", "medicines", "MD")]  # fmt: skip
+
+
+@pytest.mark.parametrize(
+    ("typed", "expected"),
+    [("leaf", ["leaf", "young leaf"]), ("f", ["flower", "fruit", "fruit rind or husk"]), ("young_leaf", ["young leaf"]),
+     ("md", ["medicines"]), ("hus", ["fruit rind or husk"]), ("zz", [])],
+)  # fmt: skip
+def test_a_few_letters_rank_the_choices(typed: str, expected: list[str]):
+    assert [choice.label for choice in rank(typed, PARTS)] == expected
+
+
+def test_one_reading_is_taken_and_two_are_refused_with_both():
+    assert recognise("you", PARTS, "part").key == 2
+    assert recognise("fruit", PARTS, "part").key == 4  # equal before beginning
+    with pytest.raises(Unrecognised, match=r"“fr” can be fruit, fruit rind or husk"):
+        recognise("fr", PARTS, "part")
+    with pytest.raises(Unrecognised, match="No part is called “twig”"):
+        recognise("twig", PARTS, "part")
+
+
+def test_two_names_of_one_thing_are_one_reading():
+    assert recognise("sa", [Choice(1, "salvia"), Choice(1, "sage")], "plant").key == 1
+
+
+@pytest.mark.parametrize(
+    ("name", "qualifier", "expected"),
+    [
+        ("Rubus idaeus", "cf", [("Rubus", True), ("cf.", False), ("idaeus", True)]),
+        ("Alchemilla", "sp", [("Alchemilla", True), ("sp.", False)]),
+        (
+            "Thymus vulgaris subsp. aestivus",
+            "none",
+            [("Thymus", True), ("vulgaris", True), ("subsp.", False), ("aestivus", True)],
+        ),
+        ("(undetermined)", "none", [("(undetermined)", False)]),
+        ("", "none", []),
+    ],
+)
+def test_latin_is_italic_and_ranks_are_roman(name: str, qualifier: str, expected: list[tuple[str, bool]]):
+    """By the custom of the International Code of Nomenclature: common practice, no source."""
+    assert written_name(name, qualifier) == expected
+
+
+def test_rights_are_those_of_the_table():
+    owner, recorder, reviewer, reader = Role.OWNER, Role.RECORDER, Role.REVIEWER, Role.READER
+    expected = {
+        Right.SEE: {owner, recorder, reviewer, reader}, Right.RECORD: {owner, recorder, reviewer},
+        Right.UNDO_OTHERS: {owner, reviewer}, Right.REDETERMINE: {owner, reviewer}, Right.SET_RULES: {owner, reviewer},
+        Right.ADMINISTER: {owner}, Right.EXPORT: {owner, reviewer}, Right.AGREE: {owner, recorder}, Right.REVEAL: {owner},
+    }  # fmt: skip
+    assert {right: set(who_may(right)) for right in Right} == expected
+    assert may(frozenset({reader, recorder}), Right.AGREE)
+    assert not may(frozenset(), Right.SEE)
+
+
+def test_terms_in_words():
+    assert AgreementTerms(True, True, True, False).sentence() == "counted and shown to members; not published"
+    assert AgreementTerms(True, False, False, False).sentence() == "not counted or shown to members or published"
+    assert AgreementTerms(False, False, False, False).sentence() == "nothing may be recorded"

@@ -1,0 +1,96 @@
+"""Small studies made through the operations, for tests that need less than the demo or something beside it."""
+
+import uuid
+from dataclasses import dataclass, field
+from datetime import date
+from itertools import count
+
+from tender_ledger.core.rights import Role
+from tender_ledger.core.terms import Scope
+from tender_ledger.operations import accounts, clock, encounters, people, plants, reports, studies
+from tender_ledger.operations.reports import TypedReport
+from tender_ledger.standins.names_service import ChecklistNames
+from tender_ledger.storage.queries import accounts as account_queries
+from tender_ledger.storage.queries import people as people_queries
+
+PASSWORD = "a long test password"
+_numbers = count(1)
+ALL = {"may_record": True, "may_count": True, "may_show": True, "may_publish_aggregate": True, "may_publish_verbatim": True}
+
+
+@dataclass
+class SmallStudy:
+    """A study with an owner and one community; holders, encounters, plants and reports are added as a test needs them."""
+
+    code: str = ""
+    scope: Scope = field(init=False)
+    community: int = field(init=False)
+
+    def __post_init__(self) -> None:
+        number = next(_numbers)
+        self.code = self.code or f"SMALL-{number}"
+        self.email = f"owner{number}@small.example"
+        person = accounts.add_person(self.email, f"Owner {number}", PASSWORD)
+        self.scope = clock.scope_of(studies.create_study(person, code=self.code, title=f"Small study {number}"))
+        self.community = people.add_community(self.scope, code="X", name="Xanmere")
+
+    def person(self, role: str) -> Scope:
+        """A further member in a role; the scope of that person."""
+        number = next(_numbers)
+        email = f"{role}{number}@small.example"
+        person_id = accounts.add_person(email, f"{role.title()} {number}", PASSWORD)
+        studies.add_member(self.scope, email, Role(role))
+        member = account_queries.member_of(person_id, self.code)
+        assert member is not None
+        return clock.scope_of(member)
+
+    def holder(self, code: str, *, agreed: bool = True, **terms: bool) -> int:
+        """A holder's informant number; `terms` narrow an agreement to everything."""
+        holder_id = people.add_holder(self.scope, {"code": code, "community_id": self.community})
+        if agreed:
+            self.agree(code, **terms)
+        found = people_queries.holder(self.scope, code)
+        assert found is not None
+        assert found["id"] == holder_id
+        return int(found["informant_id"])
+
+    def agree(self, code: str, day: date = date(2026, 1, 2), **terms: bool) -> int:
+        found = people_queries.holder(self.scope, code)
+        assert found is not None
+        return people.record_agreement(self.scope, agreed_on=day, form="oral", terms={**ALL, **terms}, holder_id=found["id"])
+
+    def withdraw(self, code: str, day: date = date(2026, 2, 3)) -> None:
+        found = people_queries.holder(self.scope, code)
+        assert found is not None
+        latest = people_queries.agreements(self.scope, holder_id=found["id"])[0]
+        people.withdraw_agreement(self.scope, latest["id"], latest["version"], day)
+
+    def encounter(self, *informants: int, title: str = "A talk") -> int:
+        values = {"kind": "interview", "title": title, "day": "3 May 2026", "community_id": self.community}
+        return encounters.open_encounter(self.scope, values, [(one, "teller") for one in informants])
+
+    def plant(self, taxon: str = "", name: str = "") -> int:
+        number = plants.add_plant(self.scope, name=name)
+        if taxon:
+            plants.determine_plant(
+                self.scope, number, ChecklistNames(), taxon=taxon, qualifier="none", basis="specimen", confidence="sure"
+            )
+        return number
+
+    def report(
+        self,
+        encounter: int,
+        code: str,
+        plant: int,
+        category: str = "food",
+        key: str = "",
+        scope: Scope | None = None,
+        **more: str,
+    ) -> int:
+        typed = TypedReport(informant=code, plant=f"P-{plant:03d}", category=category, **more)
+        return reports.record_report(scope or self.scope, encounter, typed, key or str(uuid.uuid4()))
+
+    def asking(self, encounter: int, code: str, plant: int) -> int:
+        return reports.record_asking(
+            self.scope, encounter, TypedReport(informant=code, plant=f"P-{plant:03d}"), str(uuid.uuid4())
+        )

@@ -1,0 +1,104 @@
+"""The demo study as the work needs it, and the numbers of its export against those of its screen."""
+
+import csv
+import io
+
+import numpy as np
+import pytest
+
+from tender_ledger.core.indices.reckoning import reckon
+from tender_ledger.core.rules import CountingRules, parse_rules
+from tender_ledger.core.tally.counting import count
+from tender_ledger.core.terms import Purpose, Scope
+from tender_ledger.formats.report_table import read_report_table
+from tender_ledger.formats.result_document import result_document
+from tender_ledger.operations.export import export_study
+from tender_ledger.operations.reckoning import reckon_study, reports_behind
+from tender_ledger.storage.database import rows, value
+from tender_ledger.storage.queries import people, plants, reports
+
+EXCLUDED = """Acacia Acer Achillea Aegopodium Allium Aralia Billardiera Camellia Capparis Chamaenerion Chlorogalum Cicuta Corymbia Crataegus
+Epilobium Equisetum Eschscholzia Eucalyptus Grindelia Haemodorum Inula Lactuca Leucopogon Lindera Linum Lycopus Monarda Nasturtium
+Oenothera Oxalis Passiflora Pedicularis Phytolacca Pinus Piscidia Polygonatum Portulaca Prunella Prunus Rosa Rudbeckia Rumex Salicornia
+Santalum Sassafras Scutellaria Silybum Smilax Solanum Taraxacum Tropaeolum Typha Urtica Valeriana""".split()
+
+
+def test_it_is_as_large_and_as_uneven_as_a_study_should_be(scope: Scope):
+    assert value("SELECT invented FROM study")
+    assert value("SELECT count(*) FROM holder") >= 12
+    assert value("SELECT count(DISTINCT x.name) FROM determination d JOIN taxon x ON x.id = d.taxon_id") >= 20
+    assert value("SELECT count(*) FROM use_report") >= 150
+    assert len([one for one in plants.plants(scope) if not one["taxon"]]) >= 2
+    assert {one["stance_code"] for one in reports.reports(scope)} > {"affirms"}
+    assert "none" in {one["outcome_code"] for one in reports.reports(scope)}
+    assert len(people.sources(scope)) == 1
+    assert value("SELECT count(*) FROM consent WHERE withdrawn_on IS NOT NULL") == 1
+    told = {one["community_code"] for one in people.holders(scope) if one["reports"]}
+    assert told == {"ONS", "TAR"}
+    silent = [one for one in people.holders(scope) if one["encounters"] and not one["reports"]]
+    assert len(silent) == 1
+
+
+def test_no_plant_is_of_a_genus_that_is_kept_out(scope: Scope):
+    genera = {one["genus"] for one in rows("SELECT genus FROM taxon")}
+    assert len(genera) > 15
+    assert genera.isdisjoint(EXCLUDED)
+
+
+def test_a_few_everybody_names_and_a_long_tail(scope: Scope):
+    r = reckon_study(scope, CountingRules()).result
+    fc = np.sort(r.fc[r.told])[::-1]
+    assert fc[0] >= r.n / 2
+    assert (fc <= 2).sum() >= 4
+    defined = r.icf[~np.isnan(r.icf)]
+    assert defined.max() - defined.min() > 0.3
+
+
+@pytest.mark.parametrize("rules", [{}, {"unit": "use"}, {"informant_kinds": ["holder", "source"]}, {"basis": ["own", "taught", "hearsay"]},
+                                   {"undetermined": "each_own"}])  # fmt: skip
+def test_the_indices_of_the_export_are_those_of_the_screen(scope: Scope, rules: dict):
+    """Of the same reports: what may be published, counted from the database and from the exported files."""
+    wanted = parse_rules(rules)
+    screen = result_document(reckon_study(scope, wanted, purpose=Purpose.PUBLISHED).result)
+    files = export_study(scope)
+    table = read_report_table(files["reports.csv"], files["informants.csv"])
+    exported = result_document(reckon(count(table, wanted)))
+    for part in ("totals", "taxa", "categories", "communities"):
+        assert exported[part] == screen[part], part
+
+
+def test_all_that_is_counted_may_be_published_gives_the_screens_own_numbers(scope: Scope):
+    """Once everybody agrees to publication, the command line's numbers are those that members see."""
+    from tender_ledger.storage.database import run
+
+    run("UPDATE consent SET may_count = true, may_show = true, may_publish_aggregate = true WHERE withdrawn_on IS NULL")
+    files = export_study(scope)
+    exported = result_document(reckon(count(read_report_table(files["reports.csv"], files["informants.csv"]), CountingRules())))
+    screen = result_document(reckon_study(scope, CountingRules()).result)
+    for part in ("totals", "taxa", "categories", "communities"):
+        assert exported[part] == screen[part], part
+
+
+def test_the_export_gives_words_only_where_they_may_be_quoted_and_never_a_profile(scope: Scope):
+    files = export_study(scope)
+    told = list(csv.DictReader(io.StringIO(files["reports.csv"].decode())))
+    quoted = {one["informant"] for one in told if one["words"]}
+    allowed = {one["code"] for one in people.holders(scope) if one["may_publish_verbatim"]} | {
+        one["code"] for one in people.sources(scope)
+    }
+    assert quoted
+    assert quoted <= allowed
+    assert list(csv.DictReader(io.StringIO(files["informants.csv"].decode())))[0].keys() == {"informant", "community", "kind"}
+    assert b"no advice" in files["notice.txt"]
+
+
+def test_every_number_opens_to_reports_that_give_it(scope: Scope):
+    """The distinct (informant, category) pairs of the reports behind a taxon are its UR; the hidden ones make up the rest."""
+    rules = CountingRules()
+    r = reckon_study(scope, rules).result
+    for at in np.flatnonzero(r.told):
+        behind = reports_behind(scope, rules, taxon=r.taxa[at])
+        pairs = {(one["informant"], one["category_code"]) for one in behind.shown}
+        assert len(pairs) <= r.ur[at] <= len(pairs) + behind.hidden
+        if not behind.hidden:
+            assert len({one["informant"] for one in behind.shown}) == r.fc[at]
