@@ -9,8 +9,8 @@ _LETTERS = str.maketrans({"ł": "l", "ø": "o", "đ": "d", "ħ": "h", "ı": "i",
 
 
 def clean(text: str | None) -> str:
-    """The text as it is stored: NFC, no white space at the ends; the empty string for None."""
-    return unicodedata.normalize("NFC", text or "").strip()
+    """The text as it is stored: NFC, no white space at the ends, no NUL; the empty string for None."""
+    return unicodedata.normalize("NFC", text or "").replace("\x00", "").strip()
 
 
 def fold(text: str | None) -> str:

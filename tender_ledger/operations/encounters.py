@@ -8,7 +8,7 @@ from tender_ledger.core.messages import InputRefused
 from tender_ledger.core.rights import Right
 from tender_ledger.core.terms import Scope
 from tender_ledger.core.text import clean
-from tender_ledger.operations.errors import NotFound, Refused, constraints_as_refusals, required
+from tender_ledger.operations.errors import NotFound, Refused, constraints_as_refusals, number_of, required
 from tender_ledger.operations.saving import made_once, saving
 from tender_ledger.storage.database import value
 from tender_ledger.storage.history import act
@@ -69,8 +69,7 @@ def next_number(scope: Scope, kind: str) -> int:
 def _record(values: Mapping[str, Any]) -> dict[str, Any]:
     if values.get("kind") not in KINDS:
         raise Refused({"kind": f"Choose one of {', '.join(KINDS.values())}."})
-    if not values.get("community_id"):
-        raise Refused({"community_id": "Choose the community where it took place."})
+    language = values.get("language_id")
     try:
         day = parse_day(required(values.get("day"), "day", "The date"), "day")
     except InputRefused as refused:
@@ -81,8 +80,8 @@ def _record(values: Mapping[str, Any]) -> dict[str, Any]:
         "day_from": day.first,
         "day_to": day.last,
         "approximate": day.approximate,
-        "community_id": int(values["community_id"]),
-        "language_id": int(values["language_id"]) if values.get("language_id") else None,
+        "community_id": number_of(values.get("community_id"), "community_id", "Choose the community where it took place."),
+        "language_id": number_of(language, "language_id", "Choose a language of the study.") if language else None,
         "interpreter": clean(values.get("interpreter")),
     }
 

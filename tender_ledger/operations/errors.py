@@ -1,5 +1,6 @@
 """What an operation answers when it cannot do what was asked; nothing was written then."""
 
+import re
 from collections.abc import Iterator, Mapping
 from contextlib import contextmanager
 from typing import Any
@@ -8,6 +9,8 @@ from peewee import IntegrityError
 
 from tender_ledger.core.text import clean
 from tender_ledger.storage.database import SENTENCES, violated_constraint
+
+_REFERENCE = re.compile(r"_study_id_(\w+)_fkey$")
 
 
 class Refused(ValueError):
@@ -40,10 +43,25 @@ def constraints_as_refusals() -> Iterator[None]:
     try:
         yield
     except IntegrityError as error:
-        field, sentence = SENTENCES.get(violated_constraint(error), ("", ""))
+        field, sentence = _sentence(violated_constraint(error))
         if not sentence:
             raise
         raise Refused({field: sentence}) from error
+
+
+def _sentence(constraint: str) -> tuple[str, str]:
+    """The field and the sentence of a rule; one rule serves every reference to a record that is not in the study."""
+    if missing := _REFERENCE.search(constraint):
+        return missing[1], "What was chosen is not in this study, or not any more. Load the page again and choose anew."
+    return SENTENCES.get(constraint, ("", ""))
+
+
+def number_of(value: object, field: str, sentence: str) -> int:
+    """The number of a record that was chosen, or a refusal with the sentence."""
+    text = clean(str(value if value is not None else ""))
+    if not text.isascii() or not text.isdigit() or len(text) > 18:
+        raise Refused({field: sentence})
+    return int(text)
 
 
 def required(text: str | None, field: str, what: str) -> str:

@@ -8,7 +8,7 @@ from typing import Any
 from tender_ledger.core.rights import Right
 from tender_ledger.core.terms import Scope
 from tender_ledger.core.text import clean
-from tender_ledger.operations.errors import NotFound, Refused, constraints_as_refusals, required
+from tender_ledger.operations.errors import NotFound, Refused, constraints_as_refusals, number_of, required
 from tender_ledger.operations.names_key import NamesKey
 from tender_ledger.operations.saving import made_once, saving
 from tender_ledger.storage.history import act
@@ -51,7 +51,11 @@ def _community(values: Mapping[str, Any]) -> dict[str, Any]:
 
 
 def _spoken(values: Mapping[str, Any]) -> dict[str, list[dict[str, Any]]]:
-    return {"languages": [{"language_id": one} for one in values.get("languages", ())]}
+    return {
+        "languages": [
+            {"language_id": number_of(one, "languages", "Choose languages of the study.")} for one in values.get("languages", ())
+        ]
+    }
 
 
 def _degrees(value: float | str | None, field: str) -> float | None:
@@ -91,10 +95,8 @@ def _profile(values: Mapping[str, Any]) -> dict[str, Any]:
     read = _BIRTH.match(birth)
     if birth and not read:
         raise Refused({"birth": f"“{birth}” is no year or decade. Write 1956 or 1950s, or leave it open."})
-    if not values.get("community_id"):
-        raise Refused({"community_id": "Choose the community the holder belongs to."})
     return {
-        "community_id": int(values["community_id"]),
+        "community_id": number_of(values.get("community_id"), "community_id", "Choose the community the holder belongs to."),
         "gender": values.get("gender") or "unstated",
         "chosen": values.get("chosen") or "unstated",
         "birth_year": int(read["year"]) if read and read["year"] else None,
@@ -148,6 +150,7 @@ def record_agreement(scope: Scope, *, agreed_on: date, form: str, terms: Mapping
                      community_id: int | None = None, client_key: str | None = None) -> int:  # fmt: skip
     """Record what a holder or a community agreed to; from its day on it stands in place of the earlier one."""
     scope.viewer.require(Right.AGREE)
+    form = required(form, "form", "How it was given")
     if agreed_on > scope.day:
         raise Refused({"agreed_on": "An agreement cannot be of a day to come."})
     values: dict[str, Any] = {name: bool(terms.get(name)) for name in TERM_COLUMNS}

@@ -18,7 +18,11 @@ database: DatabaseProxy = DatabaseProxy()
 
 
 def configure(url: str, *, max_connections: int = 20) -> None:
-    """Say which server the models use. Nothing connects until the first statement."""
+    """Say which server the models use. Nothing connects until the first statement; saying the same again changes nothing."""
+    if database.obj is not None:
+        if database.obj.database == url:
+            return
+        disconnect()
     database.initialize(PooledPsycopg3Database(url, max_connections=max_connections, stale_timeout=300, timeout=10))
 
 
@@ -155,5 +159,15 @@ SENTENCES: Mapping[str, tuple[str, str]] = {
     "asking_teller_present": ("informant", "This holder was not present in the encounter. Add the holder to it first."),
     "asking_once": ("plant", "That this holder was asked about this plant and named no use is recorded here already."),
     "local_name_once": ("name", "The plant has this name in this language already."),
+    "membership_role_known": ("role", "There are the roles owner, recorder, reviewer and reader."),
+    "holder_gender_known": ("gender", "Choose woman, man, other, or leave it not stated."),
+    "holder_chosen_known": ("chosen", "Choose random, snowball, purposive, all, or leave it not stated."),
+    "source_kind_known": ("kind", "Choose book, article, herbarium label, archive recording or manuscript."),
+    "consent_form_known": ("form", "Choose spoken, recorded, written or witnessed."),
+    "encounter_kind_known": ("kind", "Choose interview, plant walk, demonstration, group talk or reading."),
+    "encounter_informant_part": ("informants", "Somebody either told or was present."),
+    "determination_qualifier_known": ("qualifier", "Choose none, cf., aff., sp. or hybrid."),
+    "determination_basis_known": ("basis", "Choose specimen, living plant, photo or description."),
+    "determination_confidence_known": ("confidence", "Choose sure, likely or doubtful."),
     "rules_name_taken": ("name", "The study has rules of this name already. Choose another."),
 }  # fmt: skip

@@ -8,7 +8,7 @@ from flask_wtf.csrf import CSRFError
 from tender_ledger.core.messages import InputRefused
 from tender_ledger.core.terms import NotAllowed
 from tender_ledger.operations.accounts import TooManyAttempts
-from tender_ledger.operations.errors import CannotUndo, NotFound, Refused
+from tender_ledger.operations.errors import CannotUndo, Conflict, NotFound, Refused
 from tender_ledger.storage.database import UNAVAILABLE
 from tender_ledger.web.shared.spread import is_htmx
 from tender_ledger.web.shared.words import gettext as _
@@ -25,6 +25,7 @@ def install(app: Flask) -> None:
     app.register_error_handler(500, _plain(500))
     app.register_error_handler(CSRFError, _forged)
     app.register_error_handler(NotAllowed, lambda error: answer(403, str(error)))
+    app.register_error_handler(Conflict, _plain(409))
     app.register_error_handler(CannotUndo, lambda error: answer(409, str(error)))
     app.register_error_handler(Refused, lambda error: answer(422, str(error)))
     app.register_error_handler(InputRefused, lambda error: answer(422, str(error)))

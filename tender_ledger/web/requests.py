@@ -8,7 +8,6 @@ import traceback
 import uuid
 
 from flask import Flask, Response, g, got_request_exception, request
-from flask_login import current_user
 
 from tender_ledger.storage.database import UNAVAILABLE, close_connection, connected, open_connection, pending_migrations
 
@@ -51,7 +50,7 @@ def _line(response: Response) -> Response:
             "request": g.get("request_id", ""),
             "route": request.endpoint or "none",
             "method": request.method,
-            "person": getattr(current_user, "person_id", None) if g.get("opened_connection") else None,
+            "person": getattr(g.get("_login_user"), "person_id", None),
             "status": response.status_code,
             "ms": round((time.monotonic() - started) * 1000, 1),
         }

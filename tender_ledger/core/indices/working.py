@@ -97,4 +97,6 @@ def working_of_category(r: Reckoning, category: str, kind: str) -> Working | Non
     terms = tuple(
         (r.taxa[t], int(r.ur_by_category[t, at])) for t in np.argsort(-r.ur_by_category[:, at]) if r.ur_by_category[t, at]
     )
-    return Working(kind, category, float(value), float(nt if kind == "nt" else nur), nt if kind == "icf" else None, terms, (), why)
+    return Working(
+        kind, category, float(value), float(nt if kind == "nt" else nur), nt if kind == "icf" else None, terms, (), why
+    )

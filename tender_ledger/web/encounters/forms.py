@@ -6,8 +6,9 @@ from flask import g
 from wtforms import SelectField, SelectMultipleField, widgets
 
 from tender_ledger.operations.encounters import KINDS
+from tender_ledger.operations.errors import number_of
 from tender_ledger.storage.queries import people
-from tender_ledger.web.shared.forms import LedgerForm, community_choices, language_choices, text
+from tender_ledger.web.shared.forms import LedgerForm, community_choices, language_choices, options, text
 from tender_ledger.web.shared.words import gettext as _
 
 
@@ -16,7 +17,7 @@ def _ticks(label: str) -> SelectMultipleField:
 
 
 class EncounterForm(LedgerForm):
-    kind = SelectField(_("Kind"), choices=list(KINDS.items()))
+    kind = SelectField(_("Kind"), choices=options(KINDS.items()))
     title = text(_("Title"), _("By which you will know it again: Walk to the spring."))
     day = text(_("Day"), _("12 May 2026, May 2026, about 2026, or 2026-05-12."))
     community_id = SelectField(_("Community"))
@@ -26,15 +27,16 @@ class EncounterForm(LedgerForm):
     present = _ticks(_("Present, did not tell"))
 
     def offer(self) -> "EncounterForm":
-        known = [(str(one["informant_id"]), one["code"]) for one in (*people.holders(g.scope), *people.sources(g.scope))]
+        known = options((one["informant_id"], one["code"]) for one in (*people.holders(g.scope), *people.sources(g.scope)))
         self.community_id.choices, self.language_id.choices = community_choices(), language_choices()
         self.informants.choices = self.present.choices = known
         return self
 
     def there(self) -> list[tuple[int, str]]:
         """Who was there as (informant, part); whoever told was not merely present."""
-        told = [int(one) for one in self.informants.data or []]
-        silent = [int(one) for one in self.present.data or [] if int(one) not in told]
+        told = [number_of(one, "informants", _("Choose from those recorded.")) for one in self.informants.data or []]
+        there = [number_of(one, "present", _("Choose from those recorded.")) for one in self.present.data or []]
+        silent = [one for one in there if one not in told]
         return [*((one, "teller") for one in told), *((one, "present") for one in silent)]
 
     def record(self) -> dict[str, Any]:

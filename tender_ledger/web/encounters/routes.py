@@ -35,7 +35,7 @@ def new() -> Page:
     form, status = EncounterForm().offer(), 200
     if request.method == "POST":
         try:
-            number = operations.open_encounter(g.scope, form.record(), form.there(), client_key=form.client_key.data or None)
+            number = operations.open_encounter(g.scope, form.record(), form.there(), client_key=form.key())
             return done(_("The encounter is open. Record what was told."), url_for("encounters.record", number=number))
         except Refused as refused:
             form.show(refused)
@@ -170,10 +170,10 @@ def record_asking(number: int) -> Page:
 
 
 def _key(form: ReportForm) -> str:
-    try:
-        return str(uuid.UUID(form.client_key.data or ""))
-    except ValueError:
+    key = form.key()
+    if key is None:
         abort(400)
+    return key
 
 
 def _kept(form: ReportForm, plant_number: int | None = None, basis: str = "") -> dict[str, str]:

@@ -2,7 +2,7 @@
 
 from wtforms import BooleanField, DateField, SelectField, SelectMultipleField, widgets
 
-from tender_ledger.web.shared.forms import LedgerForm, community_choices, language_choices, text
+from tender_ledger.web.shared.forms import LedgerForm, community_choices, language_choices, options, text
 from tender_ledger.web.shared.words import gettext as _
 
 GENDERS = [("unstated", _("not stated")), ("woman", _("woman")), ("man", _("man")), ("other", _("other"))]
@@ -16,9 +16,9 @@ SOURCES = [("book", _("book")), ("article", _("article")), ("herbarium_label", _
 class HolderForm(LedgerForm):
     code = text(_("Code"), _("Such as ONS-07. It stands in place of the name everywhere."))
     community_id = SelectField(_("Community"))
-    gender = SelectField(_("Gender"), choices=GENDERS)
+    gender = SelectField(_("Gender"), choices=options(GENDERS))
     birth = text(_("Born"), _("A year such as 1956, a decade such as 1950s, or nothing."))
-    chosen = SelectField(_("How chosen"), choices=CHOSEN)
+    chosen = SelectField(_("How chosen"), choices=options(CHOSEN))
 
     def offer(self) -> "HolderForm":
         self.community_id.choices = community_choices()
@@ -47,7 +47,7 @@ class LanguageForm(LedgerForm):
 
 class SourceForm(LedgerForm):
     code = text(_("Code"), _("Such as HB-1931."))
-    kind = SelectField(_("Kind"), choices=SOURCES)
+    kind = SelectField(_("Kind"), choices=options(SOURCES))
     title = text(_("Title"))
     author = text(_("Author"))
     year = text(_("Year"))
@@ -55,7 +55,7 @@ class SourceForm(LedgerForm):
 
 class AgreementForm(LedgerForm):
     agreed_on = DateField(_("Agreed on"))
-    form = SelectField(_("How it was given"), choices=FORMS)
+    form = SelectField(_("How it was given"), choices=options(FORMS))
     may_record = BooleanField(_("may be recorded"))
     may_count = BooleanField(_("may be counted"))
     may_show = BooleanField(_("may be shown to members of the study"))

@@ -69,7 +69,7 @@ def new_holder() -> Page:
     form = HolderForm(data={"community_id": request.args.get("community", "")}).offer()
     return _saved(
         form,
-        lambda: _ignore(operations.add_holder(g.scope, form.values(), client_key=form.client_key.data or None)),
+        lambda: _ignore(operations.add_holder(g.scope, form.values(), client_key=form.key())),
         "people/holder_form.html",
         _("The holder is recorded. Next: what did they agree to?"),
         lambda: url_for("people.holder", code=(form.code.data or "").strip().upper()),
@@ -173,7 +173,7 @@ def _record_agreement(form: AgreementForm, **giver: int) -> None:
         agreed_on=form.agreed_on.data,
         form=form.form.data,
         terms=form.values(),
-        client_key=form.client_key.data or None,
+        client_key=form.key(),
         **giver,
     )
 
@@ -274,7 +274,7 @@ def correct_community(code: str) -> Page:
 
 
 def _community_values(form: CommunityForm) -> dict[str, Any]:
-    return {**form.values(), "languages": [int(one) for one in form.languages.data or []]}
+    return {**form.values(), "languages": form.languages.data or []}
 
 
 @people.route("/languages/new", methods=["GET", "POST"])

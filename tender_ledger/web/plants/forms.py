@@ -3,7 +3,7 @@
 from wtforms import SelectField
 
 from tender_ledger.operations.plants import BASES, CONFIDENCES, QUALIFIERS
-from tender_ledger.web.shared.forms import LedgerForm, language_choices, text
+from tender_ledger.web.shared.forms import LedgerForm, language_choices, options, text
 from tender_ledger.web.shared.words import gettext as _
 
 
@@ -24,8 +24,8 @@ class PlantForm(NameForm):
 
 class DeterminationForm(LedgerForm):
     taxon = text(_("Scientific name"), _("A few letters of genus and epithet are enough: pl la."), data_suggest="taxa")
-    qualifier = SelectField(_("Qualifier"), choices=[(key, label or _("none")) for key, label in QUALIFIERS.items()])
-    basis = SelectField(_("Determined from"), choices=list(BASES.items()))
-    confidence = SelectField(_("How sure"), choices=list(CONFIDENCES.items()))
+    qualifier = SelectField(_("Qualifier"), choices=options((key, label or _("none")) for key, label in QUALIFIERS.items()))
+    basis = SelectField(_("Determined from"), choices=options(BASES.items()))
+    confidence = SelectField(_("How sure"), choices=options(CONFIDENCES.items()))
     determiner = text(_("Determined by"), _("Left open: you."))
     remarks = text(_("Remarks"))

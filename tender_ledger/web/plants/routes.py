@@ -33,7 +33,7 @@ def new() -> Page:
         values = {**form.values(), "language_id": _number(form.language_id.data)}
         gloss = values.pop("gloss")
         try:
-            number = operations.add_plant(g.scope, **values, gloss=gloss, client_key=form.client_key.data or None)
+            number = operations.add_plant(g.scope, **values, gloss=gloss, client_key=form.key())
             return done(_("Plant P-%(number)03d is recorded.", number=number), url_for("plants.plant", number=number))
         except Refused as refused:
             form.show(refused)

@@ -1,25 +1,38 @@
 """What the forms share: tokens, cleaned text, and an operation's refusal shown beside the field it is about."""
 
-from collections.abc import Mapping
+import uuid
+from collections.abc import Iterable, Mapping
 from typing import Any
 
 from flask import g
 from flask_wtf import FlaskForm
 from wtforms import HiddenField, StringField
+from wtforms.fields.choices import SelectChoice
 
 from tender_ledger.operations.errors import Refused
 from tender_ledger.storage.queries import people, studies
+from tender_ledger.web.shared.words import gettext as _
 
 
 class LedgerForm(FlaskForm):
     """A form whose judgement is the operation's: it only carries what was typed, and says what was wrong with it."""
 
+    class Meta:
+        csrf = False  # every request that writes is checked before any form is read
+
     client_key = HiddenField()
     version = HiddenField()
 
+    def key(self) -> str | None:
+        """The key of the form, by which a second sending is known; None where there is none, or no real one."""
+        try:
+            return str(uuid.UUID(self.client_key.data or ""))
+        except ValueError:
+            return None
+
     def values(self) -> dict[str, Any]:
         """What was typed, without the fields that only the transport needs."""
-        return {name: value for name, value in self.data.items() if name not in ("csrf_token", "client_key", "version")}
+        return {name: value for name, value in self.data.items() if name not in ("client_key", "version")}
 
     def show(self, refused: Refused) -> None:
         """Put each sentence beside its field; a sentence about the whole, or about no field of the form, stands above."""
@@ -33,7 +46,7 @@ class LedgerForm(FlaskForm):
     def fill(self, record: Mapping[str, Any]) -> None:
         """Take what stands in a record, where nothing was typed yet."""
         for name, field in self._fields.items():
-            if name in record and name != "csrf_token":
+            if name in record:
                 field.data = "" if record[name] is None else record[name]
 
 
@@ -42,9 +55,14 @@ def text(label: str, help_text: str = "", **attributes: Any) -> StringField:
     return StringField(label, description=help_text, render_kw={"autocomplete": "off", **attributes})
 
 
-def community_choices() -> list[tuple[str, str]]:
-    return [("", "choose"), *((str(one["id"]), one["name"]) for one in people.communities(g.scope))]
+def options(pairs: Iterable[tuple[Any, str]]) -> list[SelectChoice]:
+    """What a field offers, from (value, label) pairs."""
+    return [SelectChoice(str(value), label) for value, label in pairs]
 
 
-def language_choices() -> list[tuple[str, str]]:
-    return [("", "not said"), *((str(one["id"]), f"{one['name']} ({one['code']})") for one in studies.languages(g.scope))]
+def community_choices() -> list[SelectChoice]:
+    return options([("", _("choose")), *((one["id"], one["name"]) for one in people.communities(g.scope))])
+
+
+def language_choices() -> list[SelectChoice]:
+    return options([("", _("not said")), *((one["id"], f"{one['name']} ({one['code']})") for one in studies.languages(g.scope))])

@@ -1,0 +1,199 @@
+"""The start command as a person meets it: it comes up, says where it is, and what is killed comes back."""
+
+import json
+import os
+import signal
+import socket
+import subprocess
+import sys
+import tempfile
+import time
+import urllib.error
+import urllib.request
+from collections.abc import Callable, Iterator
+from pathlib import Path
+
+import pytest
+
+from tender_ledger.launch.cluster import Cluster, free_port
+from tender_ledger.launch.state import PROJECT, AlreadyRunning, StateFolder
+
+
+class Started:
+    """A running ./start with a state folder of its own."""
+
+    def __init__(self, *arguments: str, state: Path, port: int) -> None:
+        self.state, self.out = state, state / "out.txt"
+        environment = {key: value for key, value in os.environ.items() if not key.startswith(("DATABASE_", "TENDER_"))}
+        environment |= {"TENDER_STATE": str(state), "TENDER_PORT": str(port), "PYTHONUNBUFFERED": "1"}
+        self.environment = environment
+        command = [sys.executable, "-m", "tender_ledger.launch.start", *arguments]
+        with self.out.open("a") as out:
+            self.process = subprocess.Popen(command, env=environment, cwd=PROJECT, stdout=out, stderr=subprocess.STDOUT)
+
+    def again(self, *arguments: str) -> subprocess.CompletedProcess[str]:
+        command = [sys.executable, "-m", "tender_ledger.launch.start", *arguments]
+        return subprocess.run(command, env=self.environment, cwd=PROJECT, capture_output=True, text=True, timeout=90, check=False)
+
+    @property
+    def address(self) -> str:
+        return (self.state / "address").read_text() if (self.state / "address").exists() else ""
+
+    def wait(self, seconds: float = 60) -> str:
+        until(lambda: bool(self.address), seconds, self.out.read_text)
+        return self.address
+
+    def stop(self) -> None:
+        self.process.send_signal(signal.SIGINT)
+        self.process.wait(40)
+
+    def database_pid(self) -> int:
+        return int((self.state / "postgres/data/postmaster.pid").read_text().split()[0])
+
+    def web_pids(self) -> list[int]:
+        """The web server's master first, then its workers."""
+        found = subprocess.run(["pgrep", "-P", str(self.process.pid)], capture_output=True, text=True, check=False).stdout.split()
+        masters = [int(pid) for pid in found if b"gunicorn" in Path(f"/proc/{pid}/cmdline").read_bytes()]
+        workers = subprocess.run(["pgrep", "-P", str(masters[0])], capture_output=True, text=True, check=False).stdout.split()
+        return [masters[0], *map(int, workers)]
+
+
+def until(true: Callable[[], bool], seconds: float, tell: Callable[[], str] = str) -> float:
+    """Wait until something is true; the seconds it took."""
+    began = time.monotonic()
+    while not true():
+        assert time.monotonic() - began < seconds, tell()
+        time.sleep(0.05)
+    return time.monotonic() - began
+
+
+def ready(address: str) -> bool:
+    try:
+        return urllib.request.urlopen(f"{address}ready", timeout=2).status == 200
+    except (OSError, urllib.error.URLError):
+        return False
+
+
+@pytest.fixture
+def state() -> Iterator[Path]:
+    with tempfile.TemporaryDirectory(prefix="tender-start-") as folder:
+        Path(folder).chmod(0o755)
+        yield Path(folder)
+
+
+@pytest.fixture
+def started(state: Path) -> Iterator[Started]:
+    one = Started("--empty", state=state, port=free_port())
+    one.wait()
+    yield one
+    one.stop()
+
+
+def test_a_first_start_tells_address_and_sign_ins_and_a_second_is_quick(state: Path):
+    with socket.socket() as taken:
+        taken.bind(("127.0.0.1", 0))
+        taken.listen()
+        port = taken.getsockname()[1]
+        one = Started(state=state, port=port)
+        try:
+            address = one.wait(90)
+            told = until(lambda: "Ctrl-C stops it" in one.out.read_text(), 10) is not None and one.out.read_text()
+        finally:
+            one.stop()
+    assert f"Port {port} is in use; serving on" in told
+    assert address in told
+    sign_ins = json.loads((state / "demo-sign-ins.json").read_text())
+    assert len(sign_ins) == 4
+    assert all(f"{email}  {password}" in told for email, password in sign_ins.items())
+    for secret in ("demo-sign-ins.json", "secrets.json"):
+        assert (state / secret).stat().st_mode & 0o777 == 0o600
+    second = Started(state=state, port=free_port())
+    try:
+        assert until(lambda: bool(second.address), 30) < 12
+        until(lambda: ready(second.address), 5)
+        assert "Loading the demo study" not in second.out.read_text().partition("Ctrl-C")[2]
+    finally:
+        second.stop()
+    assert not (state / "address").exists()
+    assert not (state / "postgres/data/postmaster.pid").exists()
+
+
+def test_a_second_start_beside_the_first_says_where_it_is_and_ends(started: Started):
+    beside = started.again()
+    assert (beside.returncode, beside.stdout.strip()) == (0, f"Tender Ledger is running already: {started.address}")
+    assert ready(started.address)
+
+
+@pytest.mark.parametrize("victim", ["worker", "web server", "database"])
+def test_what_is_killed_is_back_within_five_seconds(started: Started, victim: str):
+    master, *workers = started.web_pids()
+    assert len(workers) == 2
+    for pid in {"worker": workers, "web server": [master], "database": [started.database_pid()]}[victim]:
+        os.kill(pid, signal.SIGKILL)
+    time.sleep(0.2)
+    assert until(lambda: ready(started.address), 20, started.out.read_text) < 4.8
+    if victim == "database":
+        assert "The database server is gone; starting it again." in started.out.read_text()
+
+
+def test_after_the_kill_of_everything_the_next_start_recovers_by_itself(started: Started, state: Path):
+    address, database, (master, *_) = started.address, started.database_pid(), started.web_pids()
+    os.kill(started.process.pid, signal.SIGKILL)
+    os.kill(database, signal.SIGKILL)
+    started.process.wait(5)
+    until(lambda: not Path(f"/proc/{master}").exists(), 30)
+    assert (state / "address").exists()
+    again = Started("--empty", state=state, port=int(address.rstrip("/").rsplit(":", 1)[1]))
+    try:
+        until(lambda: "Ctrl-C stops it" in again.out.read_text().rpartition("Ctrl-C stops it.")[0] or ready(address), 30)
+        assert again.process.poll() is None
+        assert ready(again.wait())
+    finally:
+        again.stop()
+
+
+def test_a_stale_pid_file_does_not_hinder(state: Path):
+    (state / "postgres").mkdir()
+    cluster = Cluster(state / "postgres", "secret", throw_away=True)
+    cluster.ensure_running()
+    cluster.stop()
+    stale = cluster.data / "postmaster.pid"
+    stale.write_text(f"{os.getpid()}\n{cluster.data}\n1\n5432\n\n127.0.0.1\n0\nready\n")  # this very test, no PostgreSQL
+    try:
+        assert not cluster.alive()
+        cluster.ensure_running()
+        assert cluster.alive()
+        assert cluster.adopt()
+    finally:
+        cluster.stop()
+
+
+def test_the_server_never_runs_as_root_and_asks_for_a_password(started: Started):
+    owner = Path(f"/proc/{started.database_pid()}").stat().st_uid
+    assert owner != 0
+    rules = (started.state / "postgres/data/pg_hba.conf").read_text()
+    used = [line.split()[-1] for line in rules.splitlines() if line and not line.startswith("#")]
+    assert set(used) == {"scram-sha-256"}
+
+
+def test_unknown_words_are_refused(state: Path):
+    done = subprocess.run(
+        [sys.executable, "-m", "tender_ledger.launch.start", "--full"], cwd=PROJECT, capture_output=True, text=True, check=False
+    )
+    assert (done.returncode, "does not know --full" in done.stderr) == (2, True)
+
+
+def test_a_lock_is_held_by_a_living_process_alone(state: Path):
+    folder = StateFolder(state)
+    folder.write_private("address", "http://127.0.0.1:1/")
+    with folder.lock():
+        with pytest.raises(AlreadyRunning) as running:
+            folder.lock()
+        assert running.value.address == "http://127.0.0.1:1/"
+    folder.lock().close()
+
+
+def test_secrets_are_made_once(state: Path):
+    folder = StateFolder(state)
+    assert folder.secret("names") == StateFolder(state).secret("names")
+    assert folder.secret("names") != folder.secret("session")

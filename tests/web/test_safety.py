@@ -1,0 +1,140 @@
+"""Cookies, headers, error pages and the log: what a browser is told, and what nobody is."""
+
+import json
+import logging
+
+import pytest
+from flask import Flask
+
+from tender_ledger.storage.database import rows, value
+from tender_ledger.web.app import create_app
+from tests.conftest import OWNER, PASSWORD, SignedIn, settings
+
+
+def cookie(app: Flask) -> str:
+    answer = app.test_client().post("/sign-in", data={"email": OWNER, "password": PASSWORD}, base_url="https://ledger.example")
+    (found,) = [value for name, value in answer.headers if name == "Set-Cookie"]
+    return found
+
+
+def test_the_cookie_here_and_behind_https(app: Flask, demo_db: str):
+    here = cookie(app)
+    assert here.startswith("tender=")
+    assert "HttpOnly" in here
+    assert "SameSite=Lax" in here
+    assert "Secure" not in here
+    secure = create_app(settings(demo_db, TENDER_PUBLIC="https://ledger.example"))
+    secure.config["WTF_CSRF_ENABLED"] = False
+    there = cookie(secure)
+    assert there.startswith("__Host-tender=")
+    assert "Secure" in there
+    assert "Path=/;" in f"{there};"
+    assert "Domain" not in there
+
+
+def test_the_policy_lets_nothing_run_from_within_a_page(sign_in: SignedIn):
+    answer = sign_in().get("/study/VELDRA/reckoning")
+    policy = answer.headers["Content-Security-Policy"]
+    assert "default-src 'none'" in policy
+    assert "unsafe" not in policy
+    assert "<style" not in answer.text
+    assert " style=" not in answer.text
+    assert "<script>" not in answer.text
+    assert answer.headers["Cache-Control"] == "no-store"
+    assert answer.headers["X-Frame-Options"] == "DENY"
+    assert answer.headers["X-Content-Type-Options"] == "nosniff"
+
+
+def test_signing_out_ends_the_session_and_another_can_be_ended(sign_in: SignedIn):
+    first, second = sign_in(), sign_in()
+    keys = {bytes(one["token_sha256"]).hex() for one in rows("SELECT token_sha256 FROM person_session WHERE ended_at IS NULL")}
+    assert len(keys) == 2
+    first.post("/sign-out")
+    assert first.get("/account").status_code == 302
+    assert second.get("/account").status_code == 200
+    third = sign_in()
+    for key in keys:
+        third.post(f"/account/sessions/{key}/end")
+    assert second.get("/account").status_code == 302
+    assert third.get("/account").status_code == 200
+
+
+def test_a_wrong_password_keeps_the_address_and_too_many_are_stopped(app: Flask):
+    client = app.test_client()
+    answer = client.post("/sign-in", data={"email": OWNER, "password": "wrong"})
+    assert answer.status_code == 422
+    assert f'value="{OWNER}"' in answer.text
+    assert "do not belong together" in answer.text
+    for _ in range(8):
+        answer = client.post("/sign-in", data={"email": OWNER, "password": "wrong"})
+    assert answer.status_code == 429
+    assert "Wait a quarter of an hour" in answer.text
+
+
+@pytest.mark.parametrize("then", ["https://evil.example/", "//evil.example", "/\\evil.example", "javascript:alert(1)"])
+def test_after_signing_in_one_stays_here(app: Flask, then: str):
+    answer = app.test_client().post("/sign-in", query_string={"then": then}, data={"email": OWNER, "password": PASSWORD})
+    assert answer.headers["Location"] == "/"
+
+
+def test_error_pages_have_their_own_words_and_fragments(app: Flask, sign_in: SignedIn, monkeypatch: pytest.MonkeyPatch):
+    app.config["PROPAGATE_EXCEPTIONS"] = False
+    client = sign_in()
+    missing = client.get("/study/VELDRA/plants/999")
+    assert missing.status_code == 404
+    assert "There is nothing here for you" in missing.text
+    fragment = client.get("/study/VELDRA/plants/999", headers={"HX-Request": "true"})
+    assert "<html" not in fragment.text
+    large = client.post("/study/VELDRA/encounters/2/draft", data={"words": "x" * 3_000_000})
+    assert large.status_code == 413
+    assert "may hold 2 MB" in large.text
+
+    def broken(*_: object) -> None:
+        raise RuntimeError("ONS-01 said something")
+
+    monkeypatch.setattr("tender_ledger.storage.queries.plants.plants", broken)
+    failed = client.get("/study/VELDRA/plants")
+    assert failed.status_code == 500
+    assert "Number of the request" in failed.text
+    assert "ONS-01 said" not in failed.text
+
+
+def test_a_database_that_is_gone_is_said_and_not_ready(app: Flask, sign_in: SignedIn, monkeypatch: pytest.MonkeyPatch):
+    from peewee import OperationalError
+
+    client = sign_in()
+
+    def gone() -> bool:
+        raise OperationalError("no server")
+
+    with monkeypatch.context() as patch:
+        patch.setattr("tender_ledger.web.requests.open_connection", gone)
+        patch.setattr("tender_ledger.storage.database.open_connection", gone)
+        answer = client.get("/study/VELDRA/plants")
+        assert (answer.status_code, "The database does not answer" in answer.text) == (503, True)
+        assert client.get("/ready").status_code == 503
+        assert client.get("/health").status_code == 200
+
+
+def test_ready_says_so(app: Flask):
+    assert app.test_client().get("/ready").text == "ready\n"
+
+
+def test_a_log_line_has_route_person_status_and_time_and_nothing_that_was_said(
+    sign_in: SignedIn, caplog: pytest.LogCaptureFixture
+):
+    log = logging.getLogger("tender_ledger.requests")
+    log.addHandler(caplog.handler)
+    try:
+        client = sign_in()
+        client.get("/study/VELDRA/people/holders/ONS-01?margin=secret")
+        client.post("/study/VELDRA/encounters/2/draft", data={"words": "It closes a cut"})
+    finally:
+        log.removeHandler(caplog.handler)
+    lines = [json.loads(record.message) for record in caplog.records if record.name == log.name]
+    assert [one["route"] for one in lines] == ["account.sign_in", "people.holder", "encounters.draft"]
+    assert set(lines[1]) == {"request", "route", "method", "person", "status", "ms"}
+    assert lines[1]["person"] == value("SELECT id FROM person WHERE email_fold = %(e)s", e=OWNER)
+    text = caplog.text
+    for secret in ("ONS-01", "closes a cut", "secret", OWNER, PASSWORD):
+        assert secret not in text
