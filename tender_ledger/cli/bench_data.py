@@ -1,5 +1,7 @@
 """Invented rows for the benchmark, put straight into the tables: only their number and shape matter."""
 
+import uuid
+
 import numpy as np
 
 from tender_ledger.core.rights import Role
@@ -50,7 +52,8 @@ def fill_study(reports: int, informants: int, taxa: int, seed: int = 1) -> None:
              for table in ("informant", "encounter", "plant", "purpose")}  # fmt: skip
     run(
         """INSERT INTO encounter_informant (study_id, encounter_id, informant_id)
-           SELECT %(s)s, %(e)s + 2 * (i.id - %(i)s) + k, i.id FROM informant i, generate_series(0, 1) k WHERE i.study_id = %(s)s""",
+           SELECT %(s)s, %(e)s + 2 * (i.id - %(i)s) + k, i.id FROM informant i, generate_series(0, 1) k
+           WHERE i.study_id = %(s)s""",
         s=study,
         e=first["encounter"],
         i=first["informant"],
@@ -109,17 +112,17 @@ def _reports(
         "recorded_by",
         "client_key",
     )
-    keys = rng.integers(0, 2**32, (reports, 4), dtype=np.uint64)
+    drawn = zip(
+        encounter.tolist(), informant.tolist(), plant.tolist(), basis.tolist(), stance.tolist(), outcome.tolist(), strict=True
+    )
     copy_rows(
         "use_report",
         columns,
         (
-            (study, first["encounter"] + e, first["informant"] + i, first["plant"] + p, b, s, o, person,
-             f"{k[0]:08x}-{k[1] >> 16:04x}-{k[1] & 0xFFFF:04x}-{k[2] >> 16:04x}-{k[2] & 0xFFFF:04x}{k[3]:08x}")
-            for e, i, p, b, s, o, k in zip(encounter.tolist(), informant.tolist(), plant.tolist(), basis.tolist(), stance.tolist(),
-                                           outcome.tolist(), keys.tolist(), strict=True)
+            (study, first["encounter"] + e, first["informant"] + i, first["plant"] + p, b, s, o, person, uuid.UUID(int=at))
+            for at, (e, i, p, b, s, o) in enumerate(drawn, 1)
         ),
-    )  # fmt: skip
+    )
     run(
         """INSERT INTO report_coding (study_id, report_id, scheme, category_id, purpose_id)
            SELECT r.study_id, r.id, 'economic_botany', u.category_id, u.id

@@ -4,8 +4,12 @@ import unicodedata
 
 # Letters that look like an apostrophe and are written for one another in field notes: fold them to one.
 _APOSTROPHES = dict.fromkeys(map(ord, "'`´ʹʻʼʽʾʿˈ‘’‛′＇ꞌ"), "'")
-# Letters that carry no separable mark but that a searcher types as their base letter.
-_LETTERS = str.maketrans({"ł": "l", "ø": "o", "đ": "d", "ħ": "h", "ı": "i", "ŧ": "t", "æ": "ae", "œ": "oe"})
+# Letters that carry no separable mark, phonetic ones among them, but that a searcher types as the letter they look like.
+_LETTERS = str.maketrans(
+    {"ł": "l", "ø": "o", "đ": "d", "ħ": "h", "ı": "i", "ŧ": "t", "æ": "ae", "œ": "oe", "ŋ": "n", "ɲ": "n", "ɬ": "l", "ɫ": "l",
+     "ɾ": "r", "ʀ": "r", "ə": "e", "ɛ": "e", "ɔ": "o", "ɑ": "a", "ɨ": "i", "ɪ": "i", "ʉ": "u", "ʊ": "u", "ɣ": "g", "ɡ": "g",
+     "ɓ": "b", "ɗ": "d", "ʃ": "s", "ʒ": "z", "ʔ": "'", "ʕ": "'"}
+)  # fmt: skip
 
 
 def clean(text: str | None) -> str:

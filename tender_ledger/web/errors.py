@@ -3,6 +3,7 @@
 from collections.abc import Callable
 
 from flask import Flask, g, render_template
+from flask_login import AnonymousUserMixin
 from flask_wtf.csrf import CSRFError
 
 from tender_ledger.core.messages import InputRefused
@@ -51,6 +52,9 @@ def _words(status: int) -> tuple[str, str]:
 def answer(status: int, sentence: str = "") -> Answer:
     """The page, or for htmx the fragment, of an error."""
     title, advice = _words(status)
+    if status in (500, 503):  # the page of a failure asks the database nothing
+        g.scope = None
+        g.setdefault("_login_user", AnonymousUserMixin())
     template = "shared/_error.html" if is_htmx() else "shared/error.html"
     number = g.get("request_id", "") if status == 500 else ""
     return render_template(template, title=title, sentence=sentence or advice, number=number), status

@@ -41,7 +41,7 @@ TAXA = sorted(EXPECTED["taxa"])
 
 
 def test_the_example_is_the_one_meant():
-    assert TAXA == sorted(document()["taxa"])
+    assert sorted(document()["taxa"]) == TAXA
     assert len(TAXA) == 6
 
 

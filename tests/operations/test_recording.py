@@ -28,10 +28,22 @@ def talk(small: SmallStudy) -> int:
     return small.encounter(small.holder("XAN-01"))
 
 
-FULL = {"parts": "young leaf, flower", "methods": "infusion", "application": "drunk", "category": "medicines",
-        "subcategory": "respiratory system disorders", "purpose": "cough", "basis": "taught", "stage": "flowering",
-        "stance": "affirms", "outcome": "helped", "words": "It loosens, ʔa̱s.", "start": "12:41", "caution": "not for children",
-        "note": "by the door"}  # fmt: skip
+FULL = {
+    "parts": "young leaf, flower",
+    "methods": "infusion",
+    "application": "drunk",
+    "category": "medicines",
+    "subcategory": "respiratory system disorders",
+    "purpose": "cough",
+    "basis": "taught",
+    "stage": "flowering",
+    "stance": "affirms",
+    "outcome": "helped",
+    "words": "It loosens, ʔa̱s.",
+    "start": "12:41",
+    "caution": "not for children",
+    "note": "by the door",
+}
 
 
 def typed(**more: str) -> TypedReport:
@@ -97,12 +109,18 @@ def test_the_same_key_at_the_same_moment_is_one_report(small: SmallStudy, talk: 
 @pytest.mark.parametrize(
     ("slot", "text", "told"),
     [
-        ("category", "zebra", "No category is called"), ("parts", "leaf, fl0wer", "No part is called “fl0wer”"), ("basis", "p", "can be"),
-        ("start", "later", "no time in a recording"), ("informant", "XAN-99", "No teller here"), ("plant", "Nowhere", "write + Nowhere"),
-        ("plant", "P-077", "The study has no plant P-077"), ("plant", "+", "Write the name"), ("informant", "", "Choose who told it"),
+        ("category", "zebra", "No category is called"),
+        ("parts", "leaf, fl0wer", "No part is called “fl0wer”"),
+        ("basis", "p", "can be"),
+        ("start", "later", "no time in a recording"),
+        ("informant", "XAN-99", "No teller here"),
+        ("plant", "Nowhere", "write + Nowhere"),
+        ("plant", "P-077", "The study has no plant P-077"),
+        ("plant", "+", "Write the name"),
+        ("informant", "", "Choose who told it"),
         ("subcategory", "zzz", "No subcategory of food"),
     ],
-)  # fmt: skip
+)
 def test_what_names_nothing_is_refused_beside_its_slot_and_nothing_is_saved(
     small: SmallStudy, talk: int, slot: str, text: str, told: str
 ):

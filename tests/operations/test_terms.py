@@ -13,8 +13,8 @@ from tender_ledger.operations import accounts, people
 from tender_ledger.operations.errors import NotFound, Refused
 from tender_ledger.operations.export import export_study
 from tender_ledger.operations.names_key import NamesKey
-from tender_ledger.operations.recording_choices import recording_choices
 from tender_ledger.operations.reckoning import reckon_study, reports_behind
+from tender_ledger.operations.recording_choices import recording_choices
 from tender_ledger.storage.database import rows, value
 from tender_ledger.storage.queries import encounters, plants, reports, studies
 from tender_ledger.storage.queries import people as queries
@@ -43,9 +43,16 @@ def told_by(small: SmallStudy, code: str, **terms: bool) -> tuple[int, int]:
 
 def seen(scope: Scope) -> str:
     """Everything that the reads give a viewer, as one text."""
-    found = [encounters.encounters(scope), queries.holders(scope), reports.reports(scope), reports.purposes(scope), reports.askings(scope),
-             plants.plants(scope), [encounters.present(scope, one["id"]) for one in encounters.encounters(scope)],
-             [recording_choices(scope, one) for one in encounters.encounters(scope)]]  # fmt: skip
+    found = [
+        encounters.encounters(scope),
+        queries.holders(scope),
+        reports.reports(scope),
+        reports.purposes(scope),
+        reports.askings(scope),
+        plants.plants(scope),
+        [encounters.present(scope, one["id"]) for one in encounters.encounters(scope)],
+        [recording_choices(scope, one) for one in encounters.encounters(scope)],
+    ]
     return json.dumps(found, default=str, ensure_ascii=False)
 
 
@@ -126,8 +133,13 @@ def test_an_agreement_stands_from_its_day_and_the_latest_can_narrow(small: Small
 
 def test_between_holder_and_community_the_stricter_wins(small: SmallStudy):
     told_by(small, "XAN-01")
-    people.record_agreement(small.scope, agreed_on=date(2026, 1, 5), form="oral", community_id=small.community,
-                            terms={"may_record": True, "may_count": False, "may_show": True})  # fmt: skip
+    people.record_agreement(
+        small.scope,
+        agreed_on=date(2026, 1, 5),
+        form="oral",
+        community_id=small.community,
+        terms={"may_record": True, "may_count": False, "may_show": True},
+    )
     assert counted(small.scope) == (0, 0)
     assert "words of XAN-01" in seen(small.scope)
     assert b"XAN-01" not in export_study(small.scope)["reports.csv"]

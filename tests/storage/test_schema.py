@@ -19,14 +19,24 @@ from tender_ledger.storage.database import (
     violated_constraint,
 )
 
-TYPES = {"TEXT": {"text", "phrase", "code", "slug"}, "BIGINT": {"bigint"}, "INTEGER": {"integer"}, "SMALLINT": {"smallint"},
-         "BOOL": {"boolean"}, "DATE": {"date"}, "UUID": {"uuid"}, "JSONB": {"jsonb"}, "BLOB": {"bytea"}, "DOUBLE": {"double precision"},
-         "TIMESTAMPTZ": {"timestamp with time zone"}}  # fmt: skip
+TYPES = {
+    "TEXT": {"text", "phrase", "code", "slug"},
+    "BIGINT": {"bigint"},
+    "INTEGER": {"integer"},
+    "SMALLINT": {"smallint"},
+    "BOOL": {"boolean"},
+    "DATE": {"date"},
+    "UUID": {"uuid"},
+    "JSONB": {"jsonb"},
+    "BLOB": {"bytea"},
+    "DOUBLE": {"double precision"},
+    "TIMESTAMPTZ": {"timestamp with time zone"},
+}
 
 
 def columns() -> dict[tuple[str, str], dict[str, str]]:
-    found = rows("""SELECT table_name, column_name, coalesce(domain_name, data_type) AS kind, is_nullable, column_default, is_identity
-                    FROM information_schema.columns WHERE table_schema = 'public'""")
+    found = rows("""SELECT table_name, column_name, coalesce(domain_name, data_type) AS kind, is_nullable, column_default,
+                      is_identity FROM information_schema.columns WHERE table_schema = 'public'""")
     return {(one["table_name"], one["column_name"]): one for one in found}
 
 
@@ -39,8 +49,11 @@ def test_a_model_says_of_its_table_what_the_database_says(empty_db: str, name: s
         if field.field_type in TYPES:
             assert column["kind"] in TYPES[field.field_type], field.name
         assert field.null == (column["is_nullable"] == "YES"), f"{table}.{field.name}"
-    unsaid = {column for (of, column), one in known.items() if of == table and one["is_nullable"] == "NO" and not one["column_default"]
-              and one["is_identity"] == "NO"} - {field.column_name for field in model._meta.sorted_fields}  # fmt: skip
+    unsaid = {
+        column
+        for (of, column), one in known.items()
+        if of == table and one["is_nullable"] == "NO" and not one["column_default"] and one["is_identity"] == "NO"
+    } - {field.column_name for field in model._meta.sorted_fields}
     assert unsaid == set()
 
 
@@ -53,7 +66,8 @@ def test_references_between_study_records_carry_the_study(empty_db: str):
     """No row can point into another study: every foreign key to a table that has a study names the study too."""
     found = rows("""SELECT c.conname, c.conrelid::regclass::text AS of, array_length(c.conkey, 1) AS width FROM pg_constraint c
                     WHERE c.contype = 'f' AND EXISTS (SELECT FROM information_schema.columns x
-                      WHERE x.table_name = c.confrelid::regclass::text AND x.column_name = 'study_id' AND x.is_nullable = 'NO')""")
+                      WHERE x.table_name = c.confrelid::regclass::text AND x.column_name = 'study_id'
+                        AND x.is_nullable = 'NO')""")
     assert len(found) > 15
     assert [one for one in found if one["width"] < 2] == []
 
@@ -83,7 +97,8 @@ def test_a_violated_rule_is_known_by_name(demo_db: str):
 def test_a_report_of_somebody_who_was_not_there_does_not_enter(demo_db: str):
     with pytest.raises(IntegrityError) as error:
         run(
-            """INSERT INTO use_report (study_id, encounter_id, informant_id, plant_id, basis_id, stance_id, outcome_id, recorded_by, client_key)
+            """INSERT INTO use_report (study_id, encounter_id, informant_id, plant_id, basis_id, stance_id, outcome_id,
+                                       recorded_by, client_key)
                SELECT study_id, encounter_id, (SELECT max(informant_id) FROM encounter_informant), plant_id, basis_id, stance_id,
                       outcome_id, recorded_by, %(key)s FROM use_report ORDER BY id LIMIT 1""",
             key=str(uuid.uuid4()),

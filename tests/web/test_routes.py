@@ -27,15 +27,31 @@ ARGUMENTS: dict[str, Any] = {
 
 # What each writing or reserved route needs, by the table of rights; every other route of a study needs only membership.
 NEEDS = {
-    "encounters.new": Right.RECORD, "encounters.correct": Right.RECORD, "encounters.record_report": Right.RECORD,
-    "encounters.record_asking": Right.RECORD, "encounters.draft": Right.RECORD, "giveback.download": Right.EXPORT,
-    "people.agree": Right.AGREE, "people.agree_for_community": Right.AGREE, "people.withdraw": Right.AGREE,
-    "people.new_holder": Right.RECORD, "people.correct_holder": Right.RECORD, "people.new_source": Right.RECORD,
-    "people.new_community": Right.ADMINISTER, "people.correct_community": Right.ADMINISTER, "people.new_language": Right.ADMINISTER,
-    "people.keep_name": Right.REVEAL, "people.reveal_name": Right.REVEAL, "plants.new": Right.RECORD, "plants.name": Right.RECORD,
-    "plants.determine": Right.REDETERMINE, "reports.correct": Right.RECORD, "reports.remove": Right.RECORD,
-    "reckoning.set_rules": Right.SET_RULES, "study.undo": Right.UNDO_OTHERS,
-}  # fmt: skip
+    "encounters.new": Right.RECORD,
+    "encounters.correct": Right.RECORD,
+    "encounters.record_report": Right.RECORD,
+    "encounters.record_asking": Right.RECORD,
+    "encounters.draft": Right.RECORD,
+    "giveback.download": Right.EXPORT,
+    "people.agree": Right.AGREE,
+    "people.agree_for_community": Right.AGREE,
+    "people.withdraw": Right.AGREE,
+    "people.new_holder": Right.RECORD,
+    "people.correct_holder": Right.RECORD,
+    "people.new_source": Right.RECORD,
+    "people.new_community": Right.ADMINISTER,
+    "people.correct_community": Right.ADMINISTER,
+    "people.new_language": Right.ADMINISTER,
+    "people.keep_name": Right.REVEAL,
+    "people.reveal_name": Right.REVEAL,
+    "plants.new": Right.RECORD,
+    "plants.name": Right.RECORD,
+    "plants.determine": Right.REDETERMINE,
+    "reports.correct": Right.RECORD,
+    "reports.remove": Right.RECORD,
+    "reckoning.set_rules": Right.SET_RULES,
+    "study.undo": Right.UNDO_OTHERS,
+}
 
 
 def routes(app: Flask) -> list[tuple[str, str, str]]:
@@ -58,7 +74,7 @@ def form_of(endpoint: str) -> dict[str, str]:
         "version": "1",
         "withdrawn_on": "2026-06-01",
         "agreed_on": "2026-06-01",
-        **{name: "y" for name in ("may_record", "may_count", "may_show")},
+        **dict.fromkeys(("may_record", "may_count", "may_show"), "y"),
         "form": "oral",
     }
 
@@ -315,12 +331,40 @@ def test_the_study_of_another_is_not_reached_through_its_records(app: Flask, sig
 
 
 HOSTILE: dict[str, Any] = {
-    "code": "\x00", "community_id": "x", "language_id": "999999", "languages": ["y"], "informants": ["999999"], "kind": "feast", "day": "2026",
-    "title": "T\x00", "name": "N", "place": "\x00", "gender": "x", "chosen": "x", "birth": "9999", "form": "x", "agreed_on": "2026-06-01",
-    "withdrawn_on": "2026-06-01", "version": "99999999999999999999", "client_key": "no key", "taxon": "Salix caprea", "qualifier": "x",
-    "basis": "x", "confidence": "x", "informant": "\x00", "plant": "P-99999999999999999999", "category": "\x00", "start": "9" * 40,
-    "words": "\x00", "latitude": "1e999", "longitude": "nan", "unit": "x", "informants_": "x", "reason": "\x00", "back": "//evil",
-}  # fmt: skip
+    "code": "\x00",
+    "community_id": "x",
+    "language_id": "999999",
+    "languages": ["y"],
+    "informants": ["999999"],
+    "kind": "feast",
+    "day": "2026",
+    "title": "T\x00",
+    "name": "N",
+    "place": "\x00",
+    "gender": "x",
+    "chosen": "x",
+    "birth": "9999",
+    "form": "x",
+    "agreed_on": "2026-06-01",
+    "withdrawn_on": "2026-06-01",
+    "version": "99999999999999999999",
+    "client_key": "no key",
+    "taxon": "Salix caprea",
+    "qualifier": "x",
+    "basis": "x",
+    "confidence": "x",
+    "informant": "\x00",
+    "plant": "P-99999999999999999999",
+    "category": "\x00",
+    "start": "9" * 40,
+    "words": "\x00",
+    "latitude": "1e999",
+    "longitude": "nan",
+    "unit": "x",
+    "informants_": "x",
+    "reason": "\x00",
+    "back": "//evil",
+}
 
 
 @pytest.mark.parametrize("left_out", ["", "kind", "community_id", "version", "client_key", "taxon", "form", "plant"])

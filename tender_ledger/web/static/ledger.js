@@ -2,11 +2,14 @@
 // request failed. The ranking mirrors tender_ledger/core/recognition.py; a browser test holds the two together.
 
 const APOSTROPHES = /['`´ʹʻʼʽʾʿˈ‘’‛′＇ꞌ]/g;
-const LETTERS = {ł: "l", ø: "o", đ: "d", ħ: "h", ı: "i", ŧ: "t", æ: "ae", œ: "oe"};
+const LETTERS = {
+  ł: "l", ø: "o", đ: "d", ħ: "h", ı: "i", ŧ: "t", æ: "ae", œ: "oe", ŋ: "n", ɲ: "n", ɬ: "l", ɫ: "l", ɾ: "r", ʀ: "r", ə: "e", ɛ: "e",
+  ɔ: "o", ɑ: "a", ɨ: "i", ɪ: "i", ʉ: "u", ʊ: "u", ɣ: "g", ɡ: "g", ɓ: "b", ɗ: "d", ʃ: "s", ʒ: "z", ʔ: "'", ʕ: "'",
+};
 
 export function fold(text) {
   const plain = (text || "").normalize("NFC").trim().normalize("NFKC").replace(APOSTROPHES, "'").toLowerCase().replace(/ß/g, "ss");
-  const base = plain.replace(/[łøđħıŧæœ]/g, letter => LETTERS[letter]);
+  const base = [...plain].map(letter => LETTERS[letter] ?? letter).join("");
   return base.normalize("NFD").replace(/\p{M}/gu, "").normalize("NFC").split(/\s+/).filter(Boolean).join(" ");
 }
 
