@@ -32,11 +32,6 @@ need_chromium() {
   [ -x /usr/bin/chromium ] || install_debian chromium
 }
 
-# Only the check that the committed styles are what the build makes needs Node.
-need_npm() {
-  command -v npm > /dev/null || install_debian nodejs npm
-}
-
 # The packages of one or more lock files, with their hashes, into .venv; nothing to do when they are there already.
 need_packages() {
   local locks=() sum

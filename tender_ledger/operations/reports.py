@@ -228,14 +228,12 @@ def _plant(reading: _Reading, writing: ActWriter, encounter: dict[str, Any], inf
         if informant is not None:
             write_attestation(writing, name_id, informant, encounter["id"], holder_id)
         return plant_id
-    found = plants.plants(reading.scope)
     if number := _FIELD_NUMBER.search(text):
-        hits = [plant["id"] for plant in found if plant["number"] == int(number[1])]
-        if hits:
-            return int(hits[0])
-        reading.errors["plant"] = f"The study has no plant {number[0]}."
-        return None
-    chosen = reading.one("plant", "plant", lambda: plant_choices(found))
+        known = plants.id_of_number(reading.scope, int(number[1]))
+        if known is None:
+            reading.errors["plant"] = f"The study has no plant {number[0]}."
+        return known
+    chosen = reading.one("plant", "plant", lambda: plant_choices(plants.plants(reading.scope)))
     if chosen is None and "can be" not in reading.errors.get("plant", ""):
         reading.errors["plant"] = f"No plant here is called “{text}”. To make a new one, write + {text}"
     return chosen.key if chosen else None

@@ -63,7 +63,7 @@ class Desk:
         page.goto("/sign-in")
         page.fill("[name=email]", email)
         page.fill("[name=password]", PASSWORD)
-        page.click("text=Sign in >> nth=-1")
+        page.click("button:text('Sign in')")
         page.wait_for_url("**/study/VELDRA/")
         page.goto(path)
         page.wait_for_load_state("networkidle")

@@ -15,6 +15,7 @@ from tender_ledger.operations.export import export_study
 from tender_ledger.operations.names_key import NamesKey
 from tender_ledger.operations.reckoning import reckon_study, reports_behind
 from tender_ledger.operations.recording_choices import recording_choices
+from tender_ledger.operations.reports import keep_draft
 from tender_ledger.storage.database import rows, value
 from tender_ledger.storage.queries import encounters, plants, reports, studies
 from tender_ledger.storage.queries import people as queries
@@ -120,6 +121,14 @@ def test_a_withdrawal_seals_at_once_for_every_role_and_a_new_agreement_unseals(s
     small.agree("XAN-01", date(2026, 3, 4))
     assert counted(small.scope) == (1, 1)
     assert "words of XAN-01" in seen(viewers[-1])
+
+
+def test_a_draft_of_what_a_sealed_holder_told_is_not_given_back(small: SmallStudy):
+    small.encounter(small.holder("XAN-01"))
+    keep_draft(small.scope, "encounter 1", {"informant": " xan-01", "words": "half a sentence"})
+    assert reports.draft(small.scope, "encounter 1") is not None
+    small.withdraw("XAN-01")
+    assert reports.draft(small.scope, "encounter 1") is None
 
 
 def test_an_agreement_stands_from_its_day_and_the_latest_can_narrow(small: SmallStudy):

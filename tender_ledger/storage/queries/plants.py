@@ -48,6 +48,16 @@ def plant(scope: Scope, number: int) -> dict[str, Any] | None:
     return row(f"{_plants(scope)} AND p.number = %(number)s", **parameters(scope, number=number))
 
 
+def id_of_number(scope: Scope, number: int) -> int | None:
+    """The plant that bears a field number."""
+    found = row(
+        "SELECT id FROM plant WHERE study_id = %(study)s AND number = %(number)s AND removed_at IS NULL",
+        study=scope.study_id,
+        number=number,
+    )
+    return found["id"] if found else None
+
+
 def determinations(scope: Scope, plant_id: int) -> list[dict[str, Any]]:
     """The determinations of a plant, the latest first."""
     return rows(

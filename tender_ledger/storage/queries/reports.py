@@ -107,12 +107,12 @@ def askings(scope: Scope, *, encounter_id: int | None = None, plant_id: int | No
 
 
 def draft(scope: Scope, place: str) -> dict[str, Any] | None:
-    """What the viewer had typed at a place and not yet recorded."""
+    """What the viewer had typed at a place and not yet recorded; not what a holder told who withdrew since."""
     found = row(
-        "SELECT body FROM draft WHERE study_id = %(study)s AND person_id = %(person)s AND place = %(place)s",
-        study=scope.study_id,
-        person=scope.viewer.person_id,
-        place=place,
+        """SELECT d.body FROM draft d WHERE d.study_id = %(study)s AND d.person_id = %(person)s AND d.place = %(place)s
+             AND NOT EXISTS (SELECT FROM informant_terms(%(study)s, %(day)s) t JOIN holder h ON h.id = t.holder_id
+               WHERE t.sealed AND h.code = upper(btrim(d.body ->> 'informant')))""",
+        **parameters(scope, place=place),
     )
     return found["body"] if found else None
 

@@ -8,6 +8,6 @@ from tender_ledger.web.shared.words import gettext as _
 
 class SignInForm(LedgerForm):
     email = StringField(
-        _("Address"), render_kw={"autocomplete": "username", "type": "email", "required": True, "autofocus": True}
+        _("E-mail address"), render_kw={"autocomplete": "username", "type": "email", "required": True, "autofocus": True}
     )
     password = PasswordField(_("Password"), render_kw={"autocomplete": "current-password", "required": True})

@@ -286,6 +286,9 @@ document.addEventListener("htmx:before:swap", event => {
 document.addEventListener("htmx:after:swap", event => {
   const place = event.detail?.ctx?.target;
   markOpened();
+  if (document.activeElement?.matches?.("[data-margin]") && matchMedia("(max-width: 899px)").matches) {
+    document.getElementById("margin")?.scrollIntoView({block: "start"});  // on a phone the margin lies below the page
+  }
   const form = place?.id === "desk" || place?.querySelector?.("#capture") ? document.getElementById("capture") : null;
   const corrected = document.querySelector(".told form.capture");
   (form || corrected) && settle(form || corrected);
