@@ -28,8 +28,9 @@ need_postgresql() {
   compgen -G '/usr/lib/postgresql/*/bin/initdb' > /dev/null || install_debian postgresql postgresql-contrib
 }
 
+# Chromium, and the library that the program which drives it is linked with.
 need_chromium() {
-  [ -x /usr/bin/chromium ] || install_debian chromium
+  { [ -x /usr/bin/chromium ] && compgen -G '/usr/lib/*/libatomic.so.1' > /dev/null; } || install_debian chromium libatomic1
 }
 
 # The packages of one or more lock files, with their hashes, into .venv; nothing to do when they are there already.

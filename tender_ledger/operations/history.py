@@ -27,6 +27,8 @@ def undo_act(scope: Scope, act_id: int) -> None:
         scope.viewer.require(Right.AGREE)
     if first["operation"] == "set_rules":
         scope.viewer.require(Right.SET_RULES)
+    if first["operation"] == "create_study":
+        raise CannotUndo("A study that was set up stays set up.")
     if first["undone_by"]:
         raise CannotUndo("This act was undone already.")
     with act(scope.viewer, "undo_act", undoes=act_id) as writing:

@@ -88,8 +88,14 @@ def purposes(scope: Scope) -> list[dict[str, Any]]:
     )
 
 
-def askings(scope: Scope, *, encounter_id: int | None = None, plant_id: int | None = None) -> list[dict[str, Any]]:
-    """Who was asked about which plant and named no use."""
+def asking(scope: Scope, asking_id: int) -> dict[str, Any] | None:
+    return next(iter(askings(scope, asking_id=asking_id)), None)
+
+
+def askings(
+    scope: Scope, *, encounter_id: int | None = None, plant_id: int | None = None, asking_id: int | None = None
+) -> list[dict[str, Any]]:
+    """Who was asked about which plant and named no use; optionally of one encounter or plant, or just one."""
     return rows(
         f"""SELECT a.id, a.version, a.encounter_id, a.plant_id, p.number AS plant, e.number AS encounter, e.day_from,
                   e.day_to, e.approximate, coalesce(h.code, s.code) AS informant, com.code AS community,
@@ -101,8 +107,9 @@ def askings(scope: Scope, *, encounter_id: int | None = None, plant_id: int | No
            LEFT JOIN community com ON com.id = coalesce(h.community_id, s.community_id)
            WHERE a.study_id = %(study)s AND a.removed_at IS NULL AND {allowed(scope, written_by="a.recorded_by")}
              AND (%(encounter)s::bigint IS NULL OR a.encounter_id = %(encounter)s)
-             AND (%(plant)s::bigint IS NULL OR a.plant_id = %(plant)s) ORDER BY a.id""",
-        **parameters(scope, encounter=encounter_id, plant=plant_id),
+             AND (%(plant)s::bigint IS NULL OR a.plant_id = %(plant)s)
+             AND (%(asking)s::bigint IS NULL OR a.id = %(asking)s) ORDER BY a.id""",
+        **parameters(scope, encounter=encounter_id, plant=plant_id, asking=asking_id),
     )
 
 

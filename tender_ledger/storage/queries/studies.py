@@ -89,10 +89,10 @@ def acts(scope: Scope, *, limit: int = 50) -> list[dict[str, Any]]:
 
 
 def last_act_of(scope: Scope) -> int | None:
-    """The viewer's own latest act that was not undone and is no undo."""
+    """The viewer's own latest act that was not undone; setting up the study does not count."""
     found = row(
         """SELECT max(a.id) AS id FROM act a WHERE a.study_id = %(study)s AND a.person_id = %(person)s
-             AND NOT EXISTS (SELECT FROM act u WHERE u.undoes_act_id = a.id)""",
+             AND a.operation <> 'create_study' AND NOT EXISTS (SELECT FROM act u WHERE u.undoes_act_id = a.id)""",
         study=scope.study_id,
         person=scope.viewer.person_id,
     )

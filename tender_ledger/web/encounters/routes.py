@@ -1,6 +1,7 @@
 """Encounters, and the desk at which reports are recorded in one."""
 
 import uuid
+from collections.abc import Callable
 from typing import Any
 
 from flask import abort, g, jsonify, render_template, request, url_for
@@ -10,18 +11,18 @@ from tender_ledger.core.days import PartialDay
 from tender_ledger.core.rights import Right
 from tender_ledger.operations import encounters as operations
 from tender_ledger.operations import reports as report_operations
-from tender_ledger.operations.errors import Conflict, Refused
+from tender_ledger.operations.errors import Refused
 from tender_ledger.operations.recording_choices import recording_choices
 from tender_ledger.storage.queries import encounters as queries
 from tender_ledger.storage.queries import plants, reports
 from tender_ledger.web.encounters.forms import EncounterForm
+from tender_ledger.web.shared.answers import Page, form_page
 from tender_ledger.web.shared.report_form import ReportForm
 from tender_ledger.web.shared.spread import done, is_htmx, opened, spread
 from tender_ledger.web.shared.study_scope import study_blueprint
 from tender_ledger.web.shared.words import gettext as _
 
 encounters = study_blueprint("encounters", __name__, "/encounters")
-Page = str | Response | tuple[str, int]
 
 
 @encounters.get("")
@@ -32,36 +33,32 @@ def list_encounters() -> str:
 @encounters.route("/new", methods=["GET", "POST"])
 def new() -> Page:
     g.member.require(Right.RECORD)
-    form, status = EncounterForm().offer(), 200
-    if request.method == "POST":
-        try:
-            number = operations.open_encounter(g.scope, form.record(), form.there(), client_key=form.key())
-            return done(_("The encounter is open. Record what was told."), url_for("encounters.record", number=number))
-        except Refused as refused:
-            form.show(refused)
-            status = 422
-    return render_template("encounters/form.html", form=form, title=_("Open an encounter")), status
+    form, made = EncounterForm().offer(), []
+    return form_page(
+        "encounters/form.html",
+        form,
+        lambda: made.append(operations.open_encounter(g.scope, form.record(), form.there(), client_key=form.key())),
+        _("The encounter is open. Record what was told."),
+        lambda: url_for("encounters.record", number=made[0]),
+        title=_("Open an encounter"),
+    )
 
 
 @encounters.route("/<int:number>/correct", methods=["GET", "POST"])
 def correct(number: int) -> Page:
     g.member.require(Right.RECORD)
-    found, status, conflict = _encounter(number), 200, None
-    form = EncounterForm().offer()
+    found, form = _encounter(number), EncounterForm().offer()
     if request.method == "GET":
         _fill(form, found)
-    else:
-        version = str(form.version.data or "")
-        try:
-            operations.correct_encounter(g.scope, number, int(version) if version.isdigit() else 0, form.record(), form.there())
-            return done(_("Corrected."), url_for("encounters.record", number=number))
-        except Refused as refused:
-            form.show(refused)
-            status = 422
-        except Conflict as stale:
-            status, conflict, form.version.data = 409, found, str(stale.version)
-    title = _("Correct encounter %(number)s", number=number)
-    return render_template("encounters/form.html", form=form, title=title, conflict=conflict), status
+    return form_page(
+        "encounters/form.html",
+        form,
+        lambda: operations.correct_encounter(g.scope, number, form.seen_version(), form.record(), form.there()),
+        _("Corrected."),
+        lambda: url_for("encounters.record", number=number),
+        title=_("Correct encounter %(number)s", number=number),
+        now=found,
+    )
 
 
 def _fill(form: EncounterForm, found: dict[str, Any]) -> None:
@@ -144,29 +141,27 @@ def _by_plant(told: list[dict[str, Any]], asked: list[dict[str, Any]], known: di
 @encounters.post("/<int:number>/reports")
 def record_report(number: int) -> Page:
     """Record a report as typed; holder, plant and grounds stay for the next one."""
-    found, form = _encounter(number), ReportForm()
-    try:
-        made = report_operations.record_report(g.scope, number, form.typed(), _key(form))
-    except Refused as refused:
-        form.show(refused)
-        return _desk(found, form, status=422)
-    report = reports.report(g.scope, made)
-    if report is None:
-        return _after(found, _kept(form), _("Recorded. Under its teller's terms it is not shown."), None)
-    return _after(found, _kept(form, report["plant"], report["basis"]), _("Recorded."), made)
+    return _recorded(number, report_operations.record_report, reports.report, _("Recorded."))
 
 
 @encounters.post("/<int:number>/askings")
 def record_asking(number: int) -> Page:
     """Record that the holder was asked about the plant and named no use."""
+    return _recorded(number, report_operations.record_asking, reports.asking, _("Recorded: asked, no use named."))
+
+
+def _recorded(number: int, record: Callable[..., int], read: Callable[..., dict[str, Any] | None], said: str) -> Page:
+    """Record what stands in the slots and draw the desk again; what the teller's terms hide is said to be hidden."""
     found, form = _encounter(number), ReportForm()
     try:
-        made = report_operations.record_asking(g.scope, number, form.typed(), _key(form))
+        made = record(g.scope, number, form.typed(), _key(form))
     except Refused as refused:
         form.show(refused)
         return _desk(found, form, status=422)
-    asked = next((one for one in reports.askings(g.scope, encounter_id=found["id"]) if one["id"] == made), None)
-    return _after(found, _kept(form, asked["plant"] if asked else None), _("Recorded: asked, no use named."), None)
+    seen = read(g.scope, made)
+    if seen is None:
+        return _after(found, _kept(form), _("Recorded. Under its teller's terms it is not shown."), None)
+    return _after(found, _kept(form, seen["plant"], seen.get("basis", "")), said, made if "basis" in seen else None)
 
 
 def _key(form: ReportForm) -> str:

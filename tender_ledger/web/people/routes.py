@@ -1,15 +1,13 @@
 """People: communities and languages, holders with their agreements and protected names, sources."""
 
-from collections.abc import Callable
 from datetime import date
 from typing import Any
 
-from flask import abort, current_app, g, render_template, request, url_for
-from werkzeug.wrappers import Response
+from flask import abort, current_app, g, request, url_for
 
 from tender_ledger.core.rights import Right
 from tender_ledger.operations import people as operations
-from tender_ledger.operations.errors import Conflict, Refused
+from tender_ledger.operations.errors import Refused
 from tender_ledger.storage.queries import people as queries
 from tender_ledger.storage.queries import reports as report_queries
 from tender_ledger.storage.queries import studies
@@ -23,13 +21,12 @@ from tender_ledger.web.people.forms import (
     SourceForm,
     WithdrawalForm,
 )
-from tender_ledger.web.shared.forms import LedgerForm
+from tender_ledger.web.shared.answers import Page, form_page, part_saved
 from tender_ledger.web.shared.spread import done, spread
 from tender_ledger.web.shared.study_scope import study_blueprint
 from tender_ledger.web.shared.words import gettext as _
 
 people = study_blueprint("people", __name__, "/people")
-Page = str | Response | tuple[str, int]
 
 
 @people.get("")
@@ -46,39 +43,18 @@ def list_people() -> str:
     )
 
 
-def _saved(form: LedgerForm, save: Callable[[], None], template: str, done_sentence: str, next_page: Callable[[], str],
-           **context: Any) -> Page:  # fmt: skip
-    """Show the form; on POST save and go on, or show it again with what was wrong."""
-    status = 200
-    if request.method == "POST":
-        try:
-            save()
-            return done(done_sentence, next_page())
-        except Refused as refused:
-            form.show(refused)
-            status = 422
-        except Conflict as conflict:
-            form.version.data = str(conflict.version)
-            return render_template(template, form=form, conflict=conflict.current, **context), 409
-    return render_template(template, form=form, **context), status
-
-
 @people.route("/holders/new", methods=["GET", "POST"])
 def new_holder() -> Page:
     g.member.require(Right.RECORD)
     form = HolderForm(data={"community_id": request.args.get("community", "")}).offer()
-    return _saved(
-        form,
-        lambda: _ignore(operations.add_holder(g.scope, form.values(), client_key=form.key())),
+    return form_page(
         "people/holder_form.html",
+        form,
+        lambda: operations.add_holder(g.scope, form.values(), client_key=form.key()),
         _("The holder is recorded. Next: what did they agree to?"),
         lambda: url_for("people.holder", code=(form.code.data or "").strip().upper()),
         title=_("Record a knowledge-holder"),
     )
-
-
-def _ignore(_made: int) -> None:
-    """Adding gives a number that a page has no use for."""
 
 
 @people.get("/holders/<code>")
@@ -123,10 +99,10 @@ def correct_holder(code: str) -> Page:
     if request.method == "GET":
         birth = str(found["birth_year"] or "") or (f"{found['birth_decade']}s" if found["birth_decade"] else "")
         form.fill({**found, "birth": birth, "community_id": str(found["community_id"])})
-    return _saved(
-        form,
-        lambda: operations.correct_holder(g.scope, found["id"], _version(form), form.values()),
+    return form_page(
         "people/holder_form.html",
+        form,
+        lambda: operations.correct_holder(g.scope, found["id"], form.seen_version(), form.values()),
         _("Corrected."),
         lambda: url_for("people.holder", code=code),
         title=_("Correct %(code)s", code=code),
@@ -134,35 +110,30 @@ def correct_holder(code: str) -> Page:
     )
 
 
-def _version(form: LedgerForm) -> int:
-    text = str(form.version.data or "")
-    if not text.isdigit():
-        abort(400)
-    return int(text)
-
-
 @people.post("/holders/<code>/agreements")
 def agree(code: str) -> Page:
     """Record what a holder agreed to."""
     found, form = _holder(code), AgreementForm()
-    try:
-        _record_agreement(form, holder_id=found["id"])
-    except Refused as refused:
-        form.show(refused)
-        return _holder_page(found, agreement=form, status=422)
-    return done(_("The agreement is recorded and stands from its day on."), url_for("people.holder", code=code))
+    return part_saved(
+        form,
+        lambda: _record_agreement(form, holder_id=found["id"]),
+        _("The agreement is recorded and stands from its day on."),
+        url_for("people.holder", code=code),
+        lambda: _holder_page(found, agreement=form, status=422),
+    )
 
 
 @people.post("/communities/<code>/agreements")
 def agree_for_community(code: str) -> Page:
     """Record what a community agreed to; between it and its holders the stricter terms win."""
     found, form = _community(code), AgreementForm()
-    try:
-        _record_agreement(form, community_id=found["id"])
-    except Refused as refused:
-        form.show(refused)
-        return _community_page(found, form, 422)
-    return done(_("The agreement is recorded and stands from its day on."), url_for("people.community", code=code))
+    return part_saved(
+        form,
+        lambda: _record_agreement(form, community_id=found["id"]),
+        _("The agreement is recorded and stands from its day on."),
+        url_for("people.community", code=code),
+        lambda: _community_page(found, form, 422),
+    )
 
 
 def _record_agreement(form: AgreementForm, **giver: int) -> None:
@@ -185,19 +156,21 @@ def withdraw(agreement: int) -> Page:
     day = form.withdrawn_on.data
     if not isinstance(day, date):
         raise Refused({"withdrawn_on": _("Give the day of the withdrawal, such as 2026-05-12.")})
-    operations.withdraw_agreement(g.scope, agreement, _version(form), day)
+    operations.withdraw_agreement(g.scope, agreement, form.seen_version(), day)
     return done(_("The withdrawal is recorded; everything its giver told is sealed."), url_for("people.list_people"))
 
 
 @people.post("/holders/<code>/name")
 def keep_name(code: str) -> Page:
     found, form = _holder(code), NameForm()
-    try:
-        operations.set_real_name(g.scope, found["id"], form.name.data or "", current_app.extensions["names_key"])
-    except Refused as refused:
-        form.show(refused)
-        return _holder_page(found, name_form=form, status=422)
-    return done(_("The name is kept, encrypted."), url_for("people.holder", code=code))
+    key = current_app.extensions["names_key"]
+    return part_saved(
+        form,
+        lambda: operations.set_real_name(g.scope, found["id"], form.name.data or "", key),
+        _("The name is kept, encrypted."),
+        url_for("people.holder", code=code),
+        lambda: _holder_page(found, name_form=form, status=422),
+    )
 
 
 @people.post("/holders/<code>/reveal")
@@ -242,10 +215,10 @@ def _community_page(found: dict[str, Any], form: AgreementForm | None = None, st
 def new_community() -> Page:
     g.member.require(Right.ADMINISTER)
     form = CommunityForm().offer()
-    return _saved(
-        form,
-        lambda: _ignore(operations.add_community(g.scope, **_community_values(form))),
+    return form_page(
         "people/community_form.html",
+        form,
+        lambda: operations.add_community(g.scope, **form.values()),
         _("The community is recorded."),
         lambda: url_for("people.list_people"),
         title=_("Add a community"),
@@ -259,13 +232,10 @@ def correct_community(code: str) -> Page:
     form = CommunityForm().offer()
     if request.method == "GET":
         form.fill({**found, "languages": [str(one) for one in found["language_ids"]]})
-    values = (
-        {name: value for name, value in _community_values(form).items() if name != "code"} if request.method == "POST" else {}
-    )
-    return _saved(
-        form,
-        lambda: operations.correct_community(g.scope, found["id"], _version(form), **values),
+    return form_page(
         "people/community_form.html",
+        form,
+        lambda: operations.correct_community(g.scope, found["id"], form.seen_version(), **form.values()),
         _("Corrected."),
         lambda: url_for("people.community", code=code),
         title=_("Correct %(name)s", name=found["name"]),
@@ -273,18 +243,14 @@ def correct_community(code: str) -> Page:
     )
 
 
-def _community_values(form: CommunityForm) -> dict[str, Any]:
-    return {**form.values(), "languages": form.languages.data or []}
-
-
 @people.route("/languages/new", methods=["GET", "POST"])
 def new_language() -> Page:
     g.member.require(Right.ADMINISTER)
     form = LanguageForm()
-    return _saved(
-        form,
-        lambda: _ignore(operations.add_language(g.scope, **form.values())),
+    return form_page(
         "people/simple_form.html",
+        form,
+        lambda: operations.add_language(g.scope, **form.values()),
         _("The language is recorded."),
         lambda: url_for("people.list_people"),
         title=_("Add a language"),
@@ -295,10 +261,10 @@ def new_language() -> Page:
 def new_source() -> Page:
     g.member.require(Right.RECORD)
     form = SourceForm()
-    return _saved(
-        form,
-        lambda: _ignore(operations.add_source(g.scope, **form.values())),
+    return form_page(
         "people/simple_form.html",
+        form,
+        lambda: operations.add_source(g.scope, **form.values()),
         _("The source is recorded."),
         lambda: url_for("people.list_people"),
         title=_("Add a source"),

@@ -2,21 +2,20 @@
 
 from typing import Any
 
-from flask import abort, current_app, g, jsonify, render_template, request, url_for
+from flask import abort, current_app, g, jsonify, request, url_for
 from werkzeug.wrappers import Response
 
 from tender_ledger.core.rights import Right
 from tender_ledger.operations import plants as operations
-from tender_ledger.operations.errors import Refused
 from tender_ledger.storage.queries import plants as queries
 from tender_ledger.storage.queries import reports, studies
 from tender_ledger.web.plants.forms import DeterminationForm, NameForm, PlantForm
-from tender_ledger.web.shared.spread import done, spread
+from tender_ledger.web.shared.answers import Page, form_page, part_saved
+from tender_ledger.web.shared.spread import spread
 from tender_ledger.web.shared.study_scope import study_blueprint
 from tender_ledger.web.shared.words import gettext as _
 
 plants = study_blueprint("plants", __name__, "/plants")
-Page = str | Response | tuple[str, int]
 
 
 @plants.get("")
@@ -28,17 +27,18 @@ def list_plants() -> str:
 @plants.route("/new", methods=["GET", "POST"])
 def new() -> Page:
     g.member.require(Right.RECORD)
-    form, status = PlantForm().offer(), 200
-    if request.method == "POST":
-        values = {**form.values(), "language_id": _number(form.language_id.data)}
-        gloss = values.pop("gloss")
-        try:
-            number = operations.add_plant(g.scope, **values, gloss=gloss, client_key=form.key())
-            return done(_("Plant P-%(number)03d is recorded.", number=number), url_for("plants.plant", number=number))
-        except Refused as refused:
-            form.show(refused)
-            status = 422
-    return render_template("plants/new.html", form=form), status
+    form, made = PlantForm().offer(), []
+    return form_page(
+        "plants/new.html",
+        form,
+        lambda: made.append(operations.add_plant(g.scope, **_named(form), client_key=form.key())),
+        _("The plant is recorded."),
+        lambda: url_for("plants.plant", number=made[0]),
+    )
+
+
+def _named(form: NameForm) -> dict[str, Any]:
+    return {**form.values(), "language_id": _number(form.language_id.data)}
 
 
 def _number(text: str | None) -> int | None:
@@ -84,22 +84,23 @@ def _plant_page(found: dict[str, Any], *, naming: NameForm | None = None, determ
 def name(number: int) -> Page:
     """Give a plant one more local name."""
     found, form = _plant(number), NameForm().offer()
-    try:
-        language_id = _number(form.language_id.data)
-        operations.name_plant(g.scope, number, name=form.name.data or "", language_id=language_id, gloss=form.gloss.data or "")
-    except Refused as refused:
-        form.show(refused)
-        return _plant_page(found, naming=form, status=422)
-    return done(_("The name is recorded."), url_for("plants.plant", number=number))
+    return part_saved(
+        form,
+        lambda: operations.name_plant(g.scope, number, **_named(form)),
+        _("The name is recorded."),
+        url_for("plants.plant", number=number),
+        lambda: _plant_page(found, naming=form, status=422),
+    )
 
 
 @plants.post("/<int:number>/determinations")
 def determine(number: int) -> Page:
     """Say what a plant is; every report of it is then counted there."""
     found, form = _plant(number), DeterminationForm()
-    try:
-        operations.determine_plant(g.scope, number, current_app.extensions["names_service"], **form.values())
-    except Refused as refused:
-        form.show(refused)
-        return _plant_page(found, determining=form, status=422)
-    return done(_("The determination is recorded; its reports are counted there now."), url_for("plants.plant", number=number))
+    return part_saved(
+        form,
+        lambda: operations.determine_plant(g.scope, number, current_app.extensions["names_service"], **form.values()),
+        _("The determination is recorded; its reports are counted there now."),
+        url_for("plants.plant", number=number),
+        lambda: _plant_page(found, determining=form, status=422),
+    )

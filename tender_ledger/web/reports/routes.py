@@ -3,20 +3,19 @@
 from typing import Any
 
 from flask import abort, g, render_template, request, url_for
-from werkzeug.wrappers import Response
 
 from tender_ledger.core.rights import Right
 from tender_ledger.operations import reports as operations
 from tender_ledger.operations.errors import Conflict, Refused
 from tender_ledger.storage.queries import plants, studies
 from tender_ledger.storage.queries import reports as queries
+from tender_ledger.web.shared.answers import Page
 from tender_ledger.web.shared.report_form import SLOTS, ReportForm
 from tender_ledger.web.shared.spread import done, is_htmx, spread
 from tender_ledger.web.shared.study_scope import study_blueprint
 from tender_ledger.web.shared.words import gettext as _
 
 reports = study_blueprint("reports", __name__, "/reports")
-Page = str | Response | tuple[str, int]
 _PAGE = 100
 
 
@@ -52,13 +51,10 @@ def correct(report: int) -> Page:
     g.member.require(Right.RECORD)
     found = _report(report)
     if request.method == "GET":
-        form = ReportForm(formdata=None)
-        form.fill({**vars(_typed(found)), "version": str(found["version"])})
-        return _form(found, form)
+        return _form(found, _drawn_from(found))
     form = ReportForm()
-    version = str(form.version.data or "")
     try:
-        operations.correct_report(g.scope, report, int(version) if version.isdigit() else 0, form.typed())
+        operations.correct_report(g.scope, report, form.seen_version(), form.typed())
     except Refused as refused:
         form.show(refused)
         return _form(found, form, status=422)
@@ -68,6 +64,13 @@ def correct(report: int) -> Page:
     if is_htmx():
         return render_template("reports/_corrected.html", report=_report(report), fresh=report)
     return done(_("Corrected."), _in_encounter(found))
+
+
+def _drawn_from(found: dict[str, Any]) -> ReportForm:
+    """The form that holds a report as it stands."""
+    form = ReportForm(formdata=None)
+    form.fill({**vars(_typed(found)), "version": str(found["version"])})
+    return form
 
 
 def _typed(found: dict[str, Any]) -> operations.TypedReport:
@@ -97,13 +100,11 @@ def line(report: int) -> str:
 def remove(report: int) -> Page:
     """Take a report back; undo brings it again."""
     found = _report(report)
-    version = request.form.get("version", "")
     try:
-        operations.remove_report(g.scope, report, int(version) if version.isdigit() else 0)
+        operations.remove_report(g.scope, report, ReportForm().seen_version())
     except Conflict:
-        form = ReportForm(formdata=None)
         fresh = _report(report)
-        form.fill({**vars(_typed(fresh)), "version": str(fresh["version"])})
+        form = _drawn_from(fresh)
         form.form_errors.append(_("Somebody saved this meanwhile; it was not taken back. This is how it stands now."))
         return _form(fresh, form, status=409)
     return done(_("Taken back; it is in no count any more."), _in_encounter(found))

@@ -30,6 +30,11 @@ class LedgerForm(FlaskForm):
         except ValueError:
             return None
 
+    def seen_version(self) -> int:
+        """The version of the record that the form was drawn from; 0, which no record has, where it does not say."""
+        text = str(self.version.data or "")
+        return int(text) if text.isascii() and text.isdigit() else 0
+
     def values(self) -> dict[str, Any]:
         """What was typed, without the fields that only the transport needs."""
         return {name: value for name, value in self.data.items() if name not in ("client_key", "version")}

@@ -6,10 +6,10 @@ from werkzeug.wrappers import Response
 
 from tender_ledger.core.rules import CountingRules
 from tender_ledger.operations import studies as study_operations
-from tender_ledger.operations.errors import Refused
 from tender_ledger.operations.history import undo_act
 from tender_ledger.storage.queries import accounts, people
 from tender_ledger.storage.queries import studies as queries
+from tender_ledger.web.shared.answers import Page, form_page
 from tender_ledger.web.shared.rules_sentence import rules_sentence
 from tender_ledger.web.shared.spread import done
 from tender_ledger.web.shared.study_scope import study_blueprint
@@ -54,17 +54,16 @@ def list_studies() -> str | Response:
 
 
 @studies.route("/studies/new", methods=["GET", "POST"])
-def new() -> str | Response | tuple[str, int]:
+def new() -> Page:
     """Set up a study; whoever does owns it."""
-    form, status = StudyForm(data={"zone": "UTC"}), 200
-    if request.method == "POST":
-        try:
-            study_operations.create_study(current_user.person_id, **form.values())
-            return redirect(url_for("study.cover", study=(form.code.data or "").strip().upper()), 303)
-        except Refused as refused:
-            form.show(refused)
-            status = 422
-    return render_template("study/new.html", form=form), status
+    form = StudyForm(data={"zone": "UTC"})
+    return form_page(
+        "study/new.html",
+        form,
+        lambda: study_operations.create_study(current_user.person_id, **form.values()),
+        _("The study is set up. Next: its languages, communities and people."),
+        lambda: url_for("study.cover", study=(form.code.data or "").strip().upper()),
+    )
 
 
 @study.get("/")
