@@ -17,15 +17,16 @@ import pytest
 
 from tender_ledger.launch.cluster import Cluster, free_port
 from tender_ledger.launch.state import PROJECT, AlreadyRunning, StateFolder
+from tests.conftest import Databases
 
 
 class Started:
     """A running ./start with a state folder of its own."""
 
-    def __init__(self, *arguments: str, state: Path, port: int) -> None:
+    def __init__(self, *arguments: str, state: Path, port: int, **more: str) -> None:
         self.state, self.out = state, state / "out.txt"
         environment = {key: value for key, value in os.environ.items() if not key.startswith(("DATABASE_", "TENDER_"))}
-        environment |= {"TENDER_STATE": str(state), "TENDER_PORT": str(port), "PYTHONUNBUFFERED": "1"}
+        environment |= {"TENDER_STATE": str(state), "TENDER_PORT": str(port), "PYTHONUNBUFFERED": "1", **more}
         self.environment = environment
         command = [sys.executable, "-m", "tender_ledger.launch.start", *arguments]
         with self.out.open("a") as out:
@@ -69,7 +70,8 @@ def until(true: Callable[[], bool], seconds: float, tell: Callable[[], str] = st
 
 def ready(address: str) -> bool:
     try:
-        return urllib.request.urlopen(f"{address}ready", timeout=2).status == 200  # noqa: S310 - our own address
+        direct = urllib.request.build_opener(urllib.request.ProxyHandler({}))
+        return direct.open(f"{address}ready", timeout=2).status == 200
     except (OSError, urllib.error.URLError):
         return False
 
@@ -197,3 +199,17 @@ def test_secrets_are_made_once(state: Path):
     folder = StateFolder(state)
     assert folder.secret("names") == StateFolder(state).secret("names")
     assert folder.secret("names") != folder.secret("session")
+
+
+def test_an_existing_server_is_used_and_gets_no_demo(state: Path, cluster: Cluster, databases: Databases, empty_template: str):
+    url = databases.fresh(empty_template)
+    one = Started(state=state, port=free_port(), DATABASE_URL=url)
+    try:
+        assert ready(one.wait())
+        told = one.out.read_text()
+    finally:
+        one.stop()
+    assert "demo" not in told
+    assert not (state / "postgres").exists()
+    assert cluster.alive()
+    databases.drop(url)

@@ -1,6 +1,7 @@
 """Every route of the application's own table: who reaches it, what it answers, what leaks nowhere."""
 
 import re
+import uuid
 from typing import Any
 
 import pytest
@@ -382,3 +383,34 @@ def test_nothing_that_is_sent_makes_the_server_fail(app: Flask, sign_in: SignedI
                 address, query_string={"margin": "ci:\x00", "sort": "\x00", "group": "x", "page": "-3", "q": "\x00", "all": "x"}
             )
             assert answer.status_code < 500, endpoint
+
+
+def test_what_is_told_on_narrow_terms_is_taken_by_the_whole_code_and_not_shown(app: Flask, sign_in: SignedIn):
+    """TAR-06 may be recorded and counted and not shown: the recorder who met them still writes it down."""
+    client = sign_in(RECORDER)
+    met = value(
+        """SELECT e.number FROM encounter e JOIN encounter_informant x ON x.encounter_id = e.id
+           JOIN informant i ON i.id = x.informant_id JOIN holder h ON h.id = i.holder_id WHERE h.code = 'TAR-06'"""
+    )
+    page = client.get(f"/study/VELDRA/encounters/{met}")
+    assert (page.status_code, "TAR-06" in page.text) == (200, False)
+    assert sign_in(READER).get(f"/study/VELDRA/encounters/{met}").status_code == 404
+    told = {
+        "client_key": "7b0f7c9e-6f0a-4c0e-9a53-0f6a3a8f4a77",
+        "informant": "tar-06",
+        "plant": "P-001",
+        "category": "food",
+        "note": "narrowly told",
+    }
+    before = value("SELECT count(*) FROM use_report")
+    answer = client.post(
+        f"/study/VELDRA/encounters/{met}/reports", data=told, headers={"HX-Request": "true", "HX-Target": "div#desk"}
+    )
+    assert (answer.status_code, value("SELECT count(*) FROM use_report")) == (200, before + 1)
+    assert "Under its teller&#39;s terms it is not shown" in answer.text
+    assert "narrowly told" not in answer.text
+    wrong = client.post(
+        f"/study/VELDRA/encounters/{met}/reports", data={**told, "informant": "TAR-0", "client_key": str(uuid.uuid4())}
+    )
+    assert wrong.status_code == 422
+    assert "TAR-06" not in wrong.text
