@@ -129,3 +129,10 @@ def test_a_withdrawal_takes_a_holder_out_of_every_number_at_once(desk: Desk):
     page.goto(f"{RECKONING}?margin=n")
     expect(page.locator(".lede")).to_contain_text("N = 13")
     assert "ONS-01" not in page.content()
+
+
+def test_n_stays_in_sight_however_far_one_reads(desk: Desk):
+    page = desk.open(RECKONING, height=500)
+    page.locator("table.reckoned tr").last.scroll_into_view_if_needed()
+    assert page.evaluate("scrollY") > 200
+    expect(page.get_by_role("link", name="the whole study N 14")).to_be_in_viewport()
