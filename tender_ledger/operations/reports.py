@@ -1,7 +1,6 @@
 """Use reports: recorded as typed, corrected, taken back; and plants asked about without a use named."""
 
 import re
-import uuid
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, fields
 from typing import Any
@@ -10,14 +9,14 @@ from tender_ledger.core.recognition import Choice, Unrecognised, recognise
 from tender_ledger.core.rights import Right
 from tender_ledger.core.terms import Scope
 from tender_ledger.core.text import clean, fold
+from tender_ledger.operations.drafts import clear_draft, draft_place
 from tender_ledger.operations.errors import NotFound, Refused
 from tender_ledger.operations.plants import write_attestation, write_name, write_plant
 from tender_ledger.operations.saving import made_once, saving
 from tender_ledger.operations.vocabularies import choices
 from tender_ledger.storage.history import ActWriter
-from tender_ledger.storage.models import Asking, Draft, Purpose, UseReport
+from tender_ledger.storage.models import Asking, Purpose, UseReport
 from tender_ledger.storage.queries import encounters, plants, reports, studies
-from tender_ledger.storage.queries.reports import record_of_key
 
 NEW_PLANT = "+"
 _FIELD_NUMBER = re.compile(r"\bP-?0*(\d+)$", re.I)
@@ -312,35 +311,3 @@ def _seconds(reading: _Reading) -> int | None:
 
 def _key(choice: Choice | None) -> int | None:
     return choice.key if choice else None
-
-
-def draft_place(encounter_number: int) -> str:
-    """Where the draft of an encounter's recording form is kept."""
-    return f"encounter {encounter_number}"
-
-
-def keep_draft(scope: Scope, place: str, typed: dict[str, str]) -> None:
-    """Keep what was typed at a place, as typed, for this person alone; not when its report was recorded meanwhile."""
-    scope.viewer.require(Right.RECORD)
-    body = {key: str(value)[:5000].replace("\x00", "") for key, value in typed.items()}
-    key = body.get("client_key", "")
-    if _is_uuid(key) and (record_of_key(scope, key, "use_report") or record_of_key(scope, key, "asking")):
-        return
-    Draft.insert(study_id=scope.study_id, person_id=scope.viewer.person_id, place=place, body=body).on_conflict(
-        conflict_target=[Draft.study_id, Draft.person_id, Draft.place], update={Draft.body: body}
-    ).execute()
-
-
-def _is_uuid(text: str) -> bool:
-    try:
-        uuid.UUID(text)
-    except ValueError:
-        return False
-    return True
-
-
-def clear_draft(scope: Scope, place: str) -> None:
-    """Forget what was typed at a place: it was recorded."""
-    Draft.delete().where(
-        (Draft.study_id == scope.study_id) & (Draft.person_id == scope.viewer.person_id) & (Draft.place == place)
-    ).execute()

@@ -239,6 +239,9 @@ def test_correcting_in_place_and_two_at_once_are_both_shown(desk: Desk):
     second.locator(f"#{identity} [name=note]").press("Enter")
     expect(second.locator(f"#{identity}")).to_contain_text("as the owner heard it")
     expect(second.locator(f"#{identity} form")).to_have_count(0)
+    expect(second.locator(f"#{identity} a")).to_be_focused()
+    second.keyboard.press("?")
+    expect(second.locator("#keys")).to_be_focused()
     desk.expected = {409}
     first.fill(f"#{identity} [name=note]", "as I heard it")
     first.locator(f"#{identity} [name=note]").press("Enter")

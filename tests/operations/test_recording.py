@@ -7,7 +7,7 @@ from typing import Any
 import pytest
 
 from tender_ledger.core.terms import NotAllowed
-from tender_ledger.operations import encounters, plants, reports
+from tender_ledger.operations import drafts, encounters, plants, reports
 from tender_ledger.operations.errors import CannotUndo, Conflict, NotFound, Refused
 from tender_ledger.operations.history import undo_act
 from tender_ledger.operations.reports import TypedReport
@@ -279,14 +279,14 @@ def test_every_act_raises_the_revision_by_one_and_keeps_before_and_after(small: 
 
 
 def test_a_draft_is_kept_for_its_person_and_forgotten_once_recorded(small: SmallStudy, talk: int):
-    place, key = reports.draft_place(talk), str(uuid.uuid4())
-    reports.keep_draft(small.scope, place, {"words": "half a sent", "client_key": key})
+    place, key = drafts.draft_place(talk), str(uuid.uuid4())
+    drafts.keep_draft(small.scope, place, {"words": "half a sent", "client_key": key})
     assert queries.draft(small.scope, place) == {"words": "half a sent", "client_key": key}
     assert queries.draft(small.person("recorder"), place) is None
     number = small.plant()
     reports.record_report(small.scope, talk, typed(plant=f"P-{number:03d}", category="food"), key)
     assert queries.draft(small.scope, place) is None
-    reports.keep_draft(small.scope, place, {"words": "half a sentence", "client_key": key})  # a late one of the same form
+    drafts.keep_draft(small.scope, place, {"words": "half a sentence", "client_key": key})  # a late one of the same form
     assert queries.draft(small.scope, place) is None
 
 

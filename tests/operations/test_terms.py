@@ -10,12 +10,12 @@ from cryptography.exceptions import InvalidTag
 from tender_ledger.core.rules import CountingRules
 from tender_ledger.core.terms import NotAllowed, Purpose, Scope
 from tender_ledger.operations import accounts, people
+from tender_ledger.operations.drafts import keep_draft
 from tender_ledger.operations.errors import NotFound, Refused
 from tender_ledger.operations.export import export_study
 from tender_ledger.operations.names_key import NamesKey
 from tender_ledger.operations.reckoning import reckon_study, reports_behind
 from tender_ledger.operations.recording_choices import recording_choices
-from tender_ledger.operations.reports import keep_draft
 from tender_ledger.storage.database import rows, value
 from tender_ledger.storage.queries import encounters, plants, reports, studies
 from tender_ledger.storage.queries import people as queries

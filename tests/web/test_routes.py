@@ -216,6 +216,8 @@ def test_rules_tried_out_change_this_page_and_no_other(sign_in: SignedIn):
     assert "Tried out in this window only" in tried
     assert "Tried out" not in client.get("/study/VELDRA/reckoning").text
     assert client.get("/study/VELDRA/reckoning?basis=rumour").status_code == 422
+    nothing_ticked = client.get("/study/VELDRA/reckoning?tried=yes&unit=use")
+    assert (nothing_ticked.status_code, "a list of at least one" in nothing_ticked.text) == (422, True)
 
 
 def test_rules_put_in_force_are_an_act_that_can_be_undone(sign_in: SignedIn):

@@ -9,6 +9,7 @@ from werkzeug.wrappers import Response
 
 from tender_ledger.core.days import PartialDay
 from tender_ledger.core.rights import Right
+from tender_ledger.operations import drafts
 from tender_ledger.operations import encounters as operations
 from tender_ledger.operations import reports as report_operations
 from tender_ledger.operations.errors import Refused
@@ -87,7 +88,7 @@ def record(number: int) -> Page:
     """The desk: what was told in an encounter, under the line on which the next report is recorded."""
     found = _encounter(number)
     form = ReportForm(formdata=None)
-    draft = reports.draft(g.scope, report_operations.draft_place(number)) if g.member.may(Right.RECORD) else None
+    draft = reports.draft(g.scope, drafts.draft_place(number)) if g.member.may(Right.RECORD) else None
     form.fill(draft or {"informant": _only_teller(found), "client_key": _new_key()})
     return _desk(found, form, drafted=bool(draft))
 
@@ -192,7 +193,7 @@ def draft(number: int) -> tuple[str, int]:
     """Keep what stands in the slots, as typed; it outlives the browser."""
     _encounter(number)
     typed = {name: value for name, value in request.form.items() if name not in ("csrf_token", "version")}
-    report_operations.keep_draft(g.scope, report_operations.draft_place(number), typed)
+    drafts.keep_draft(g.scope, drafts.draft_place(number), typed)
     return "", 204
 
 

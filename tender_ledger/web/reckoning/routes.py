@@ -77,7 +77,7 @@ def _with(rules: CountingRules, asked: Any) -> CountingRules:
         changes["unit"] = asked["unit"]
     if "informants" in asked:
         changes["informant_kinds"] = ["holder", "source"] if asked["informants"] == "sources" else ["holder"]
-    if "basis" in asked:
+    if "basis" in asked or "tried" in asked:  # a form with no ground ticked is refused, not taken for no change
         changes["basis"] = asked.getlist("basis")
     return rules.with_(**changes)
 

@@ -192,6 +192,7 @@ document.addEventListener("keydown", event => {
   if (input.matches?.("[data-pick]")) pickWithKey(event, picksOf(input));
   if (event.defaultPrevented) return;
   if (event.key === "Enter" && input.matches?.(".slot input")) recordWithKey(event, input.form);
+  if (event.key === "?" && !input.matches?.("input, textarea, select")) document.getElementById("keys")?.focus();
   const button = [...document.querySelectorAll("[data-key]")].find(one => one.dataset.key === event.key);
   if (button && !event.ctrlKey && !event.altKey && !event.metaKey) {
     event.preventDefault();
@@ -291,7 +292,8 @@ document.addEventListener("htmx:after:swap", event => {
   }
   const form = place?.id === "desk" || place?.querySelector?.("#capture") ? document.getElementById("capture") : null;
   const corrected = document.querySelector(".told form.capture");
-  (form || corrected) && settle(form || corrected);
+  if (form || corrected) settle(form || corrected);
+  else if (/^r\d+$/.test(place?.id)) document.querySelector(`#${place.id} a`)?.focus();  // back on the line that was corrected
 });
 
 // After a recording: the first slot in error, else the first slot that is not kept.
