@@ -416,3 +416,24 @@ def test_what_is_told_on_narrow_terms_is_taken_by_the_whole_code_and_not_shown(a
     )
     assert wrong.status_code == 422
     assert "TAR-06" not in wrong.text
+
+
+@pytest.mark.parametrize("address", ["encounters/2", "people/holders/ONS-02", "people/communities/ONS"])
+def test_a_form_drawn_from_an_older_version_shows_both_and_keeps_what_was_typed(sign_in: SignedIn, address: str):
+    first, second = sign_in(OWNER), sign_in(OWNER)
+    page = first.get(f"/study/VELDRA/{address}/correct").text
+    fields = dict(re.findall(r'name="(\w+)"[^>]*? value="([^"]*)"', page))
+    chosen = dict(re.findall(r'<select[^>]* name="(\w+)">.*?<option selected value="([^"]*)"', page, re.S))
+    ticked = re.findall(r'<input checked [^>]*name="(\w+)"[^>]*value="(\d+)"', page)
+    form = {**fields, **chosen, **{name: [value for of, value in ticked if of == name] for name, _ in ticked}}
+    changed = "birth" if "holders" in address else "title" if "encounters" in address else "place"
+    other, mine = ("1951", "1952") if changed == "birth" else ("As the other says", "As I say")
+    assert second.post(f"/study/VELDRA/{address}/correct", data={**form, changed: other}).status_code == 303
+    late = first.post(f"/study/VELDRA/{address}/correct", data={**form, changed: mine})
+    assert late.status_code == 409
+    assert "Somebody saved this meanwhile" in late.text
+    assert other in late.text
+    assert f'value="{mine}"' in late.text
+    newer = re.search(r'name="version"[^>]* value="(\d+)"', late.text)
+    assert newer is not None
+    assert first.post(f"/study/VELDRA/{address}/correct", data={**form, changed: mine, "version": newer[1]}).status_code == 303
