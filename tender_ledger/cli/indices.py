@@ -46,17 +46,17 @@ def read_rules(file: Path | None) -> CountingRules:
 
 
 def _tables(r: Reckoning, document: dict[str, Any]) -> list[str]:
-    columns = ("UR", "FC", "NU", "RFC", "CI", "UV, all", "UV, asked")
+    columns = ("UR", "FC", "NU", "RFC", "CI", "UV (all)", "UV (asked)")
     widest = max([len(name) for name in document["taxa"]] + [5])
-    lines = [f"N = {r.n}, NC = {r.nc}", "", f"{'taxon':{widest}} " + " ".join(f"{name:>9}" for name in columns)]
+    lines = [f"N = {r.n}, NC = {r.nc}", "", f"{'taxon':{widest}} " + " ".join(f"{name:>10}" for name in columns)]
     order = sorted((at for at in range(len(r.taxa)) if r.told[at]), key=lambda at: (-r.ci[at], r.taxa[at]))
     for at in order:
         asked = r.uv_asked[at] if r.askings_recorded else math.nan
         numbers = (r.ur[at], r.fc[at], r.nu[at], r.rfc[at], r.ci[at], r.uv_all[at], asked)
-        lines.append(f"{r.taxa[at]:{widest}} " + " ".join(f"{_number(value):>9}" for value in numbers))
-    lines += ["", f"{'category':{widest}} {'Nur':>9} {'Nt':>9} {'ICF':>9}"]
+        lines.append(f"{r.taxa[at]:{widest}} " + " ".join(f"{_number(value):>10}" for value in numbers))
+    lines += ["", f"{'category':{widest}} {'Nur':>10} {'Nt':>10} {'ICF':>10}"]
     lines += [
-        f"{name:{widest}} {row['Nur']:>9} {row['Nt']:>9} {_number(math.nan if row['ICF'] is None else row['ICF']):>9}"
+        f"{name:{widest}} {row['Nur']:>10} {row['Nt']:>10} {_number(math.nan if row['ICF'] is None else row['ICF']):>10}"
         for name, row in document["categories"].items()
     ]
     return [*lines, *(f"\n{warning['where']}: {warning['message']}" for warning in document["warnings"])]

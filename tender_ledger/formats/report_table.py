@@ -14,7 +14,6 @@ COLUMNS = ("informant", "community", "informant_kind", "event", "date", "taxon",
            "scheme", "subcategory", "use", "part", "preparation", "application", "component", "basis", "stance",
            "outcome", "currency", "attributed_to", "mixture", "role", "local_name", "language", "words", "start", "end",
            "note")  # fmt: skip
-INFORMANT_COLUMNS = ("informant", "community", "kind", "gender", "birth_year", "chosen")
 ROLES = ("main", "companion", "carrier", "corrective")
 _NONE = "none_named"
 _LISTED = {"basis": BASES, "stance": STANCES, "outcome": OUTCOMES, "currency": CURRENCIES, "informant_kind": KINDS, "role": ROLES}

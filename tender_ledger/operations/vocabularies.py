@@ -56,11 +56,3 @@ def choices(study_id: int, vocabulary: str, scheme: str | None = None, *, within
 
 def _choice(term: dict[str, Any]) -> Choice:
     return Choice(term["id"], term["label"], term["code"], term["abbreviation"] or "", term["parent_id"] or 0)
-
-
-def id_of(study_id: int, vocabulary: str, code: str) -> int:
-    """The number of a term by its code. Raises LookupError for a code that the vocabulary has not."""
-    for term in studies.terms(study_id, vocabulary):
-        if term["code"] == code:
-            return int(term["id"])
-    raise LookupError(f"{vocabulary} {code}")

@@ -437,3 +437,11 @@ def test_a_form_drawn_from_an_older_version_shows_both_and_keeps_what_was_typed(
     newer = re.search(r'name="version"[^>]* value="(\d+)"', late.text)
     assert newer is not None
     assert first.post(f"/study/VELDRA/{address}/correct", data={**form, changed: mine, "version": newer[1]}).status_code == 303
+
+
+def test_nothing_is_agreed_to_in_advance(sign_in: SignedIn):
+    """No box of a new agreement is ticked before somebody has said so."""
+    for address in ("people/holders/ONS-01", "people/communities/ONS"):
+        page = sign_in(RECORDER).get(f"/study/VELDRA/{address}").text
+        assert len(re.findall(r'<input[^>]* name="may_\w+"', page)) == 5
+        assert re.findall(r"<input checked[^>]*may_", page) == []

@@ -9,7 +9,7 @@ from tender_ledger.core.indices.reckoning import Reckoning
 TAXON_INDICES = ("ur", "fc", "nu", "rfc", "ci", "uv", "uva")
 CATEGORY_INDICES = ("nur", "nt", "icf")
 
-SYMBOLS = {"ur": "UR", "fc": "FC", "nu": "NU", "rfc": "RFC", "ci": "CI", "uv": "UV", "uva": "UV of those asked",
+SYMBOLS = {"ur": "UR", "fc": "FC", "nu": "NU", "rfc": "RFC", "ci": "CI", "uv": "UV (all)", "uva": "UV (asked)",
            "nur": "Nur", "nt": "Nt", "icf": "ICF"}  # fmt: skip
 NAMES = {
     "ur": "use reports", "fc": "informants who told of it", "nu": "use categories told", "rfc": "relative frequency of citation",
@@ -44,7 +44,8 @@ class Working:
     """One number, taken apart. `value` is NaN where it is undefined, and `why_not` then says the reason.
 
     `terms` are the counts of the numerator with their categories (codes); `top` and `bottom` are the whole numerator and
-    denominator (`bottom` None: the number is a count). `others` holds the values of other indices of the same thing.
+    denominator (`bottom` None: the number is a count). `others` holds the values of other indices of the same thing,
+    `tellers` how many informants told a use of a taxon that counts.
     """
 
     kind: str
@@ -54,6 +55,7 @@ class Working:
     bottom: int | None
     terms: tuple[tuple[str, int], ...] = ()
     others: tuple[tuple[str, float], ...] = ()
+    tellers: int = 0
     why_not: str = ""
 
 
@@ -83,8 +85,17 @@ def working_of_taxon(r: Reckoning, taxon: str, kind: str) -> Working | None:
         ("uv", r.uv_all[at]),
         ("uva", r.uv_asked[at] if r.askings_recorded else np.nan),
     )
-    return Working(kind, taxon, float(value), float(top), bottom, terms if kind in ("ur", "ci") else (),
-                   tuple((name, float(v)) for name, v in others if name != kind), why)  # fmt: skip
+    return Working(
+        kind=kind,
+        subject=taxon,
+        value=float(value),
+        top=float(top),
+        bottom=bottom,
+        terms=terms if kind in ("ur", "ci") else (),
+        others=tuple((name, float(v)) for name, v in others if name != kind),
+        why_not=why,
+        tellers=fc,
+    )
 
 
 def working_of_category(r: Reckoning, category: str, kind: str) -> Working | None:
@@ -97,6 +108,5 @@ def working_of_category(r: Reckoning, category: str, kind: str) -> Working | Non
     terms = tuple(
         (r.taxa[t], int(r.ur_by_category[t, at])) for t in np.argsort(-r.ur_by_category[:, at]) if r.ur_by_category[t, at]
     )
-    return Working(
-        kind, category, float(value), float(nt if kind == "nt" else nur), nt if kind == "icf" else None, terms, (), why
-    )
+    top, bottom = (nt, None) if kind == "nt" else (nur, nt if kind == "icf" else None)
+    return Working(kind, category, float(value), float(top), bottom, terms, why_not=why)

@@ -53,11 +53,12 @@ def read_table(scope: Scope, *, plant_ids: list[int] | None = None, with_ids: bo
 
 def read_labels(scope: Scope, *, plant_ids: list[int] | None = None) -> dict[str, Any]:
     """Everything beside the rows that a tally needs: informants, plants, terms, purposes, askings."""
+    scheme = study(scope)["scheme"]
     return {
         "informants": _roster(scope),
         "plants": counted_plants(scope),
-        "categories": terms(scope.study_id, "category", study(scope)["scheme"]),
-        "subcategories": terms(scope.study_id, "subcategory", study(scope)["scheme"]),
+        "categories": terms(scope.study_id, "category", scheme),
+        "subcategories": terms(scope.study_id, "subcategory", scheme),
         "purposes": rows("SELECT id, category_id, label FROM purpose WHERE study_id = %(study)s", study=scope.study_id),
         "bases": terms(scope.study_id, "basis"),
         "stances": terms(scope.study_id, "stance"),

@@ -72,7 +72,6 @@ def _holder(code: str) -> dict[str, Any]:
 
 def _holder_page(found: dict[str, Any], *, agreement: AgreementForm | None = None, name_form: NameForm | None = None,
                  reveal: RevealForm | None = None, revealed: str = "", status: int = 200) -> Page:  # fmt: skip
-    today = {"agreed_on": g.scope.day, "may_record": True, "may_count": True, "may_show": True}
     page = spread(
         "people/holder.html",
         "people/_terms_margin.html",
@@ -80,7 +79,7 @@ def _holder_page(found: dict[str, Any], *, agreement: AgreementForm | None = Non
         shown=found["shown"],
         agreements=queries.agreements(g.scope, holder_id=found["id"]),
         reports=report_queries.reports(g.scope, informant_id=found["informant_id"]) if found["shown"] else [],
-        agreement=agreement or AgreementForm(formdata=None, data=today),
+        agreement=agreement or AgreementForm(formdata=None, data={"agreed_on": g.scope.day}),
         withdrawal=WithdrawalForm(formdata=None, data={"withdrawn_on": g.scope.day}),
         name_form=name_form or NameForm(formdata=None),
         reveal=reveal or RevealForm(formdata=None),
@@ -198,14 +197,13 @@ def community(code: str) -> Page:
 
 
 def _community_page(found: dict[str, Any], form: AgreementForm | None = None, status: int = 200) -> Page:
-    today = {"agreed_on": g.scope.day, "may_record": True, "may_count": True, "may_show": True}
     page = spread(
         "people/community.html",
         "people/_terms_margin.html",
         community=found,
         holders=[one for one in queries.holders(g.scope) if one["community_id"] == found["id"]],
         agreements=queries.agreements(g.scope, community_id=found["id"]),
-        agreement=form or AgreementForm(formdata=None, data=today),
+        agreement=form or AgreementForm(formdata=None, data={"agreed_on": g.scope.day}),
         withdrawal=WithdrawalForm(formdata=None, data={"withdrawn_on": g.scope.day}),
     )
     return page, status

@@ -7,6 +7,7 @@ from typing import Any
 import numpy as np
 
 from tender_ledger.core.indices.reckoning import Reckoning
+from tender_ledger.core.tally.table import Ints
 
 _STRIP = 112.0  # width of the category strip, pixels
 _ROOM = 15.0  # a share this wide has room for its two letters
@@ -28,7 +29,7 @@ class Share:
 
 @dataclass(frozen=True)
 class TaxonRow:
-    """A taxon as the table shows it; `rank` is shared by equals."""
+    """A taxon as the table shows it; `rank` is shared by equals, and 0 where the value ranked by is undefined."""
 
     rank: int
     name: str
@@ -48,9 +49,6 @@ class CategoryRow:
     why_not: str
 
 
-TAXON_COLUMNS = ("ur", "fc", "nu", "rfc", "ci", "uv", "uva")
-
-
 def taxon_rows(r: Reckoning, sort: str) -> list[TaxonRow]:
     """The taxa that were told, by the column `sort` (a leading minus turns the order round); unknown columns mean ci."""
     columns = _columns(r)
@@ -58,17 +56,25 @@ def taxon_rows(r: Reckoning, sort: str) -> list[TaxonRow]:
     told = [int(at) for at in np.flatnonzero(r.told)]
     key = _order(r, columns, name)
     ordered = sorted(told, key=key, reverse=turned)
-    values = columns.get(name, columns["ci"])
-    rank = {at: 1 + sum(values[other] > values[at] for other in told) for at in told}
+    rank = dict(zip(told, _ranks(columns.get(name, columns["ci"])[told]), strict=True))
     return [
         TaxonRow(rank[at], r.taxa[at], r.family[at], {key: float(column[at]) for key, column in columns.items()}, _shares(r, at))
         for at in ordered
     ]
 
 
+def _ranks(values: Ints) -> list[int]:
+    """1 for the highest; equals share the better rank, as in a race; 0 for NaN."""
+    falling = np.sort(-values[~np.isnan(values)])
+    ranks = 1 + np.searchsorted(falling, -values, side="left")
+    return np.where(np.isnan(values), 0, ranks).tolist()
+
+
 def _columns(r: Reckoning) -> dict[str, Any]:
+    """The values by column, rounded where floats differ and fractions do not: 1/3 + 2/3 ties with 1."""
     asked = r.uv_asked if r.askings_recorded else np.full(len(r.taxa), np.nan)
-    return {"ur": r.ur, "fc": r.fc, "nu": r.nu, "rfc": r.rfc, "ci": r.ci, "uv": r.uv_all, "uva": asked}
+    found = {"ur": r.ur, "fc": r.fc, "nu": r.nu, "rfc": r.rfc, "ci": r.ci, "uv": r.uv_all, "uva": asked}
+    return {name: np.round(column, 12) for name, column in found.items()}
 
 
 def _order(r: Reckoning, columns: dict[str, Any], name: str) -> Callable[[int], Any]:

@@ -24,7 +24,7 @@ def opened(default: str = "") -> tuple[str, str]:
     return kind, about
 
 
-def spread(page: str, margin: str = "shared/_no_margin.html", /, **context: Any) -> str:
+def spread(page: str, margin: str, /, **context: Any) -> str:
     """Render a page with its margin, or the margin alone when that was asked for; the same templates in both cases."""
     if wants_margin():
         return render_template("shared/_margin.html", margin_template=margin, **context)

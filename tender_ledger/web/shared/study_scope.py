@@ -37,7 +37,14 @@ def _enter() -> None:
 
 
 def _thread() -> dict[str, Any]:
-    """What the line above every page of a study shows."""
+    """What every template of a study may ask: the study, what the viewer may do, and, where it is shown, what waits."""
     if g.get("scope") is None:
         return {}
-    return {"study": studies.study(g.scope), "waiting": studies.waiting(g.scope), "may": g.member.may, "Right": Right}
+    return {"study": studies.study(g.scope), "waiting": _waiting, "may": g.member.may, "Right": Right}
+
+
+def _waiting() -> dict[str, int]:
+    """What waits at each step; asked of the database once a request, and never for a fragment that does not show it."""
+    if "waiting" not in g:
+        g.waiting = studies.waiting(g.scope)
+    return dict(g.waiting)

@@ -326,6 +326,7 @@ for (const input of document.querySelectorAll("[data-suggest=taxa]")) {
   });
 }
 
+document.querySelector(".thread [aria-current]")?.scrollIntoView({block: "nearest", inline: "center"});
 const desk = document.getElementById("capture");
 if (desk) settle(desk);
 markOpened();
