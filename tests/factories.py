@@ -8,7 +8,7 @@ from itertools import count
 from tender_ledger.core.rights import Role
 from tender_ledger.core.terms import Scope
 from tender_ledger.operations import accounts, clock, encounters, people, plants, reports, studies
-from tender_ledger.operations.reports import TypedReport
+from tender_ledger.operations.typed_report import TypedReport
 from tender_ledger.standins.names_service import ChecklistNames
 from tender_ledger.storage.queries import accounts as account_queries
 from tender_ledger.storage.queries import people as people_queries

@@ -6,6 +6,7 @@ import click
 
 from tender_ledger.cli.bench import bench
 from tender_ledger.cli.export import export
+from tender_ledger.cli.importing import import_reports
 from tender_ledger.cli.indices import indices
 from tender_ledger.cli.users import user
 from tender_ledger.core.messages import InputRefused
@@ -16,17 +17,17 @@ from tender_ledger.operations.errors import Refused
 
 @click.group()
 def ledger() -> None:
-    """Count plant use reports, take the open tables out of a study, and manage who may sign in."""
+    """Count plant use reports, bring open tables into a study and take them out, and manage who may sign in."""
 
 
-for _command in (indices, export, user, bench):
+for _command in (indices, import_reports, export, user, bench):
     ledger.add_command(_command)
 
 
 def main() -> int:
     """Run the command; a refused input is told on the error stream and ends with status 1."""
     try:
-        ledger(standalone_mode=False)
+        status = ledger(standalone_mode=False)
     except InputRefused as refused:
         for problem in refused.problems:
             click.echo(str(problem), err=True)
@@ -41,7 +42,7 @@ def main() -> int:
         return int(end.exit_code)
     except click.Abort:
         return 130
-    return 0
+    return status if isinstance(status, int) else 0
 
 
 if __name__ == "__main__":

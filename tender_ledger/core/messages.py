@@ -22,6 +22,23 @@ class Problem:
         return f"{text} {self.remedy}".strip()
 
 
+@dataclass(frozen=True)
+class RowProblem:
+    """One thing that is wrong with one row of a table: its line and column, what was found there, what would be right."""
+
+    line: int
+    column: str
+    what: str
+    found: str = ""
+    expected: str = ""
+    remedy: str = ""
+
+    def of(self, table: str) -> Problem:
+        """The same, said of a table by its name."""
+        column = f", column {self.column}" if self.column else ""
+        return Problem(self.what, f"{table}, line {self.line}{column}", self.found, self.expected, self.remedy)
+
+
 class InputRefused(ValueError):
     """The input cannot be taken. Carries every problem found, not only the first."""
 

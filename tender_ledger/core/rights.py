@@ -21,6 +21,7 @@ class Right(StrEnum):
     REDETERMINE = "redetermine a plant"
     SET_RULES = "set the counting rules"
     ADMINISTER = "change the study and its members"
+    IMPORT = "import a table"
     EXPORT = "export within the terms"
     AGREE = "record agreements and withdrawals"
     REVEAL = "see a holder's real name"
@@ -33,6 +34,7 @@ _HOLDERS: dict[Right, frozenset[Role]] = {
     Right.REDETERMINE: frozenset({Role.OWNER, Role.REVIEWER}),
     Right.SET_RULES: frozenset({Role.OWNER, Role.REVIEWER}),
     Right.ADMINISTER: frozenset({Role.OWNER}),
+    Right.IMPORT: frozenset({Role.OWNER}),
     Right.EXPORT: frozenset({Role.OWNER, Role.REVIEWER}),
     Right.AGREE: frozenset({Role.OWNER, Role.RECORDER}),
     Right.REVEAL: frozenset({Role.OWNER}),

@@ -1,7 +1,7 @@
 """Counting rules: the named set of choices that turns reports into a tally."""
 
-from collections.abc import Callable, Mapping
-from dataclasses import asdict, dataclass, replace
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import asdict, dataclass
 from typing import Any
 
 from tender_ledger.core.messages import InputRefused, Problem
@@ -42,9 +42,9 @@ class CountingRules:
         """The rules as the JSON of the format; `parse_rules` reads it back to an equal value."""
         return {key: list(value) if isinstance(value, tuple) else value for key, value in asdict(self).items()}
 
-    def with_(self, **changes: Any) -> "CountingRules":
-        """The same rules with some choices changed, checked like any input."""
-        return parse_rules({**replace(self).to_json(), **changes})
+    def with_(self, *, own_bases: Sequence[str] = (), **changes: Any) -> "CountingRules":
+        """The same rules with some choices changed, checked like any input; grounds that these rules count already may stay."""
+        return parse_rules({**self.to_json(), **changes}, own_bases=(*own_bases, *self.basis))
 
 
 # key -> (values that are computed, values of the format that this version refuses by name)
@@ -71,8 +71,10 @@ _LISTS: dict[str, tuple[str, ...]] = {
 KEYS = (*_WORDS, *_LISTS, "scheme", "nc", "communities")
 
 
-def parse_rules(body: Mapping[str, Any]) -> CountingRules:
+def parse_rules(body: Mapping[str, Any], *, own_bases: Sequence[str] = ()) -> CountingRules:
     """Read rules from the JSON of the format; keys that are left out take their default.
+
+    `own_bases` are grounds that a study has beside those of the format; they count only where the rules list them.
 
     Raises InputRefused with every problem: an unknown key, an unknown value (naming the allowed ones), and a value of
     the format that is not computed by this version (naming it, so that it is never silently ignored).
@@ -83,7 +85,7 @@ def parse_rules(body: Mapping[str, Any]) -> CountingRules:
     values: dict[str, Any] = {}
     for key, value in body.items():
         try:
-            values[key] = _reader(key)(key, value)
+            values[key] = _reader(key, own_bases)(key, value)
         except InputRefused as refused:
             problems += refused.problems
     if problems:
@@ -91,11 +93,12 @@ def parse_rules(body: Mapping[str, Any]) -> CountingRules:
     return CountingRules(**values)
 
 
-def _reader(key: str) -> Callable[[str, Any], Any]:
+def _reader(key: str, own_bases: Sequence[str]) -> Callable[[str, Any], Any]:
     if key in _WORDS:
         return _word
     if key in _LISTS:
-        return _list
+        allowed = (*_LISTS[key], *(own for own in own_bases if own not in BASES)) if key == "basis" else _LISTS[key]
+        return lambda key, value: _list(key, value, tuple(dict.fromkeys(allowed)))
     special = {"scheme": _text_or_none, "nc": _count_or_none, "communities": _texts_or_none}
     if key in special:
         return special[key]
@@ -113,13 +116,13 @@ def _word(key: str, value: Any) -> str:
     raise InputRefused(_unknown(key, value, (*computed, *later)))
 
 
-def _list(key: str, value: Any) -> tuple[str, ...]:
+def _list(key: str, value: Any, allowed: tuple[str, ...]) -> tuple[str, ...]:
     if not isinstance(value, list | tuple) or not value:
-        raise InputRefused(Problem("This rule takes a list of at least one.", f"rules.{key}", str(value), ", ".join(_LISTS[key])))
-    wrong = [item for item in value if item not in _LISTS[key]]
+        raise InputRefused(Problem("This rule takes a list of at least one.", f"rules.{key}", str(value), ", ".join(allowed)))
+    wrong = [item for item in value if item not in allowed]
     if wrong:
-        raise InputRefused(*(_unknown(key, item, _LISTS[key]) for item in wrong))
-    return tuple(item for item in _LISTS[key] if item in value)
+        raise InputRefused(*(_unknown(key, item, allowed) for item in wrong))
+    return tuple(item for item in allowed if item in value)
 
 
 def _unknown(key: str, value: Any, allowed: tuple[str, ...]) -> Problem:

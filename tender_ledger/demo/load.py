@@ -13,6 +13,7 @@ from tender_ledger.core.terms import Scope
 from tender_ledger.formats.sheet import Row, read_sheet
 from tender_ledger.operations import accounts, clock, encounters, people, plants, reports, studies
 from tender_ledger.operations.names_key import NamesKey
+from tender_ledger.operations.typed_report import TypedReport
 from tender_ledger.standins.names_service import ChecklistNames
 from tender_ledger.storage.queries import accounts as account_queries
 from tender_ledger.storage.queries import encounters as encounter_queries
@@ -136,9 +137,9 @@ class _Loader:
 
     def _reports(self) -> None:
         for line, row in enumerate(_rows("reports.csv", "informant", "event", "plant", "category")):
-            typed = reports.TypedReport(**{name: row.get(_FIELDS.get(name, name), "") for name in reports.TypedReport.names()})
+            typed = TypedReport(**{name: row.get(_FIELDS.get(name, name), "") for name in TypedReport.names()})
             record = reports.record_asking if row["category"] == "none_named" else reports.record_report
-            typed = reports.TypedReport(**{**vars(typed), "parts": typed.parts.replace(";", ","),
+            typed = TypedReport(**{**vars(typed), "parts": typed.parts.replace(";", ","),
                                            "methods": typed.methods.replace(";", ",")})  # fmt: skip
             record(self.recorder, int(row["event"][1:]), typed, str(uuid.uuid5(uuid.NAMESPACE_URL, f"veldra report {line}")))
 

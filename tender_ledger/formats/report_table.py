@@ -1,14 +1,16 @@
-"""The open use-report table (reports.csv with informants.csv) and its reading into the columns that are counted."""
+"""The open use-report table (reports.csv with informants.csv): read into columns that are counted, or row by row to import."""
 
+import hashlib
 from collections.abc import Iterable, Mapping, Sequence
 
 import numpy as np
 
 from tender_ledger.core.days import parse_day
-from tender_ledger.core.messages import InputRefused, Problem
+from tender_ledger.core.importing.rows import MENDED_COLUMN, PROBLEM_COLUMN, FailingRow, ReadTable, RosterEntry, TableRow
+from tender_ledger.core.messages import InputRefused, Problem, RowProblem
 from tender_ledger.core.rules import BASES, CURRENCIES, KINDS, OUTCOMES, STANCES
 from tender_ledger.core.tally.table import NONE_NAMED, UNCODED, Informants, Ints, Plants, UseReportTable, Uses
-from tender_ledger.formats.sheet import Row, Sheet, read_sheet
+from tender_ledger.formats.sheet import Row, Sheet, read_sheet, scan_sheet, write_lines
 
 COLUMNS = ("informant", "community", "informant_kind", "event", "date", "taxon", "plant", "rank", "family", "category",
            "scheme", "subcategory", "use", "part", "preparation", "application", "component", "basis", "stance",
@@ -30,7 +32,8 @@ def read_report_table(reports: bytes, informants: bytes | None = None) -> UseRep
     sheet = read_sheet(reports, ("informant", "category"), "reports")
     roster = read_sheet(informants, ("informant", "community"), "informants") if informants is not None else None
     rows = [_with_defaults(row) for row in sheet.rows]
-    problems = [*_row_problems(sheet, rows), *_roster_problems(roster)]
+    found = [one for line, row in zip(sheet.lines, rows, strict=True) for one in _row_problems(line, row, _LISTED)]
+    problems = [*(one.of("reports") for one in found), *_roster_problems(roster)]
     if problems:
         raise InputRefused(*problems)
     people = _informants(sheet, rows, roster)
@@ -46,26 +49,82 @@ def _with_defaults(row: Row) -> Row:
     return full
 
 
-def _row_problems(sheet: Sheet, rows: Sequence[Row]) -> Iterable[Problem]:
-    for line, row in zip(sheet.lines, rows, strict=True):
-        at = f"reports, line {line}"
-        if not row["informant"]:
-            yield Problem("No informant is named.", f"{at}, column informant", expected="a code")
-        for column, allowed in _LISTED.items():
-            if row[column] not in allowed:
-                yield Problem("The code is not known.", f"{at}, column {column}", row[column], ", ".join(allowed))
-        if row["category"] == _NONE and not (row["taxon"] or row["plant"]):
-            yield Problem("“none_named” must say which plant was asked about.", f"{at}, column category",
-                          "no taxon and no plant", "one of them")  # fmt: skip
-        if row["date"]:
-            yield from _date_problems(row["date"], f"{at}, column date")
+def _row_problems(line: int, row: Row, listed: Mapping[str, Sequence[str]]) -> Iterable[RowProblem]:
+    if not row["informant"]:
+        yield RowProblem(line, "informant", "No informant is named.", expected="a code")
+    for column, allowed in listed.items():
+        if row[column] not in allowed:
+            yield RowProblem(line, column, "The code is not known.", row[column], ", ".join(allowed))
+    if row["category"] == _NONE and not (row["taxon"] or row["plant"]):
+        what = "“none_named” must say which plant was asked about."
+        yield RowProblem(line, "category", what, "no taxon and no plant", "one of them")
+    if row["date"]:
+        try:
+            parse_day(row["date"])
+        except InputRefused as refused:
+            yield from (RowProblem(line, "date", one.what, one.found, one.expected, one.remedy) for one in refused.problems)
 
 
-def _date_problems(text: str, where: str) -> Iterable[Problem]:
-    try:
-        parse_day(text, where)
-    except InputRefused as refused:
-        yield from refused.problems
+def read_rows(reports: bytes) -> ReadTable:
+    """Read a table to import it: what is wrong with a row leaves the others alone.
+
+    Raises InputRefused for what spoils the whole: no UTF-8, no header, a column twice or missing, broken quoting.
+    """
+    sheet, misfits = scan_sheet(reports, ("informant", "category"), "reports")
+    columns = tuple(column for column in sheet.columns if column not in (PROBLEM_COLUMN, MENDED_COLUMN))
+    listed = {column: allowed for column, allowed in _LISTED.items() if column != "basis"}  # a study can have its own grounds
+    places = {line: at for at, line in enumerate(sheet.lines)}
+    rows, failing = [], []
+    for line, at in places.items():
+        cells = {column: text for column, text in sheet.rows[at].items() if text and column in columns}
+        row = TableRow(line, cells, _with_defaults(sheet.rows[at]), sheet.rows[at].get(MENDED_COLUMN, ""))
+        problems = tuple(_row_problems(line, dict(row.full), listed))
+        if "\x00" in "".join(cells.values()):
+            problems += (RowProblem(line, "", "A cell holds a NUL character, which no text has.", remedy="Take it out."),)
+        if problems:
+            failing.append(FailingRow(line, tuple(cells.get(one, "") for one in columns), problems, row.mended))
+        else:
+            rows.append(row)
+    lead = len(sheet.columns) - len(columns)  # the columns in front of a table of failing rows
+    failing += [FailingRow(one.line, one.cells[lead:], (one.problem,), "".join(one.cells[1:lead])) for one in misfits]
+    return ReadTable(columns, tuple(rows), tuple(failing), hashlib.sha256(reports).hexdigest())
+
+
+def write_failing(table: ReadTable, failing: Sequence[FailingRow]) -> bytes:
+    """The failing rows as a table of the same columns, with what is wrong in front; mended, it can be imported."""
+    lines = [
+        ("; ".join(str(problem.of("reports")) for problem in row.problems), row.mended or f"{table.sha256[:16]}:{row.line}",
+         *row.cells)
+        for row in sorted(failing, key=lambda row: row.line)
+    ]  # fmt: skip
+    return write_lines((PROBLEM_COLUMN, MENDED_COLUMN, *table.columns), lines)
+
+
+_GENDERS = {"": "unstated", "unstated": "unstated", "woman": "woman", "female": "woman", "f": "woman", "man": "man",
+            "male": "man", "m": "man", "other": "other"}  # fmt: skip
+_CHOSEN = ("unstated", "random", "snowball", "purposive", "all")
+
+
+def read_roster(informants: bytes) -> list[RosterEntry]:
+    """Read informants.csv to import it. It fixes N, so anything wrong in it refuses the whole: InputRefused says all of it."""
+    sheet = read_sheet(informants, ("informant", "community"), "informants")
+    problems = [*_roster_problems(sheet)]
+    entries = []
+    for line, row in zip(sheet.lines, sheet.rows, strict=True):
+        gender, chosen, birth = row.get("gender", "").lower(), row.get("chosen", "") or "unstated", row.get("birth_year", "")
+        if gender not in _GENDERS:
+            problems.append(RowProblem(line, "gender", "The code is not known.", gender, "woman, man, other").of("informants"))
+        if chosen not in _CHOSEN:
+            problems.append(RowProblem(line, "chosen", "The code is not known.", chosen, ", ".join(_CHOSEN)).of("informants"))
+        if birth and not (birth.isascii() and birth.isdigit() and 1850 <= int(birth) <= 2100):
+            problems.append(RowProblem(line, "birth_year", "This is no year of birth.", birth, "1850 to 2100").of("informants"))
+        if not problems:
+            kind = row.get("kind") or "holder"
+            year = int(birth) if birth else None
+            entries.append(RosterEntry(line, row["informant"], row["community"], kind, _GENDERS[gender], year, chosen))
+    if problems:
+        raise InputRefused(*problems)
+    return entries
 
 
 def _roster_problems(roster: Sheet | None) -> Iterable[Problem]:

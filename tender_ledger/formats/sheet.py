@@ -6,7 +6,7 @@ import unicodedata
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
 
-from tender_ledger.core.messages import InputRefused, Problem
+from tender_ledger.core.messages import InputRefused, Problem, RowProblem
 
 Row = dict[str, str]
 
@@ -20,12 +20,29 @@ class Sheet:
     lines: tuple[int, ...]
 
 
+@dataclass(frozen=True)
+class Misfit:
+    """A row with another number of cells than the header, as it stood."""
+
+    line: int
+    cells: tuple[str, ...]
+    problem: RowProblem
+
+
 def read_sheet(data: bytes, required: Sequence[str], name: str = "file") -> Sheet:
     """Read a sheet: UTF-8 with or without BOM, comma, semicolon or tab, text normalised to NFC, cells trimmed.
 
     Raises InputRefused naming line and column: no UTF-8, no header, a column twice or missing, a row of wrong length.
     Empty lines are passed over. A sheet with a header alone has no rows.
     """
+    sheet, misfits = scan_sheet(data, required, name)
+    if misfits:
+        raise InputRefused(*(one.problem.of(name) for one in misfits))
+    return sheet
+
+
+def scan_sheet(data: bytes, required: Sequence[str], name: str = "file") -> tuple[Sheet, list[Misfit]]:
+    """Read a sheet as `read_sheet` does, but set rows of wrong length aside instead of refusing the whole."""
     try:
         text = unicodedata.normalize("NFC", data.decode("utf-8-sig"))
     except UnicodeDecodeError as error:
@@ -58,10 +75,10 @@ def _check_header(header: list[str], required: Sequence[str], name: str) -> None
         raise InputRefused(*problems)
 
 
-def _rows(reader: Iterable[list[str]], header: list[str], name: str) -> Sheet:
+def _rows(reader: Iterable[list[str]], header: list[str], name: str) -> tuple[Sheet, list[Misfit]]:
     rows: list[Row] = []
     lines: list[int] = []
-    problems: list[Problem] = []
+    misfits: list[Misfit] = []
     line = 2
     try:
         for cells in reader:
@@ -69,17 +86,14 @@ def _rows(reader: Iterable[list[str]], header: list[str], name: str) -> Sheet:
             if not any(cell.strip() for cell in cells):
                 continue
             if len(cells) != len(header):
-                problems.append(
-                    Problem("The row has another number of cells than the header.", f"{name}, line {start}",
-                            str(len(cells)), str(len(header))))  # fmt: skip
+                what = "The row has another number of cells than the header."
+                misfits.append(Misfit(start, tuple(cells), RowProblem(start, "", what, str(len(cells)), str(len(header)))))
                 continue
             rows.append({column: cell.strip() for column, cell in zip(header, cells, strict=True)})
             lines.append(start)
     except csv.Error as error:
-        problems.append(Problem(f"The quoting is broken: {error}.", f"{name}, line {line}"))
-    if problems:
-        raise InputRefused(*problems)
-    return Sheet(tuple(header), tuple(rows), tuple(lines))
+        raise InputRefused(Problem(f"The quoting is broken: {error}.", f"{name}, line {line}")) from None
+    return Sheet(tuple(header), tuple(rows), tuple(lines)), misfits
 
 
 def write_sheet(columns: Sequence[str], rows: Iterable[Mapping[str, object]]) -> bytes:
@@ -88,4 +102,13 @@ def write_sheet(columns: Sequence[str], rows: Iterable[Mapping[str, object]]) ->
     writer = csv.DictWriter(out, columns, extrasaction="raise", lineterminator="\r\n")
     writer.writeheader()
     writer.writerows({key: "" if value is None else value for key, value in row.items()} for row in rows)
+    return out.getvalue().encode()
+
+
+def write_lines(columns: Sequence[str], lines: Iterable[Sequence[object]]) -> bytes:
+    """Lines of cells as CSV in UTF-8; a line may have more or fewer cells than there are columns."""
+    out = io.StringIO(newline="")
+    writer = csv.writer(out, lineterminator="\r\n")
+    writer.writerow(columns)
+    writer.writerows(lines)
     return out.getvalue().encode()

@@ -50,7 +50,7 @@ def correct_encounter(scope: Scope, number: int, version: int, values: Mapping[s
     _may_record(scope, [one for one in informants if one[0] not in seen])
     hidden = [one for one in _all_present(found["id"]) if one[0] not in seen]
     with saving(scope, "correct_encounter") as writing:
-        writing.update(Encounter, found["id"], version, _record(values),
+        writing.update(Encounter, found["id"], version, _record(values, left_open=_left_open(found)),
                        children={"informants": _present([*hidden, *informants])})  # fmt: skip
 
 
@@ -66,24 +66,50 @@ def next_number(scope: Scope, kind: str) -> int:
     )
 
 
-def _record(values: Mapping[str, Any]) -> dict[str, Any]:
+def reserve_numbers(scope: Scope, kind: str, how_many: int, *, above: int = 0) -> list[int]:
+    """So many running numbers of the study, all above the last one given and above `above`; numbers up to there are taken."""
+    last = int(
+        value(
+            """INSERT INTO counter (study_id, kind, last) VALUES (%(study)s, %(kind)s, %(above)s + %(n)s)
+               ON CONFLICT (study_id, kind) DO UPDATE SET last = greatest(counter.last, %(above)s) + %(n)s RETURNING last""",
+            study=scope.study_id,
+            kind=kind,
+            n=how_many,
+            above=above,
+        )
+    )
+    return list(range(last - how_many + 1, last + 1))
+
+
+def _left_open(found: Mapping[str, Any]) -> frozenset[str]:
+    """What an encounter may go on leaving open, since the table it came from did: its day, its place."""
+    return frozenset(name for name, stored in (("day", "day_from"), ("community_id", "community_id")) if found[stored] is None)
+
+
+def _record(values: Mapping[str, Any], *, left_open: frozenset[str] = frozenset()) -> dict[str, Any]:
     if values.get("kind") not in KINDS:
         raise Refused({"kind": f"Choose one of {', '.join(KINDS.values())}."})
     language = values.get("language_id")
+    named = values.get("community_id")
+    where = "Choose the community where it took place."
+    return {
+        "kind": values["kind"],
+        "title": required(values.get("title"), "title", "The title"),
+        **_days(values, left_open=left_open),
+        "community_id": None if not named and "community_id" in left_open else number_of(named, "community_id", where),
+        "language_id": number_of(language, "language_id", "Choose a language of the study.") if language else None,
+        "interpreter": clean(values.get("interpreter")),
+    }
+
+
+def _days(values: Mapping[str, Any], *, left_open: frozenset[str]) -> dict[str, Any]:
+    if "day" in left_open and not clean(values.get("day")):
+        return {"day_from": None, "day_to": None, "approximate": False}
     try:
         day = parse_day(required(values.get("day"), "day", "The date"), "day")
     except InputRefused as refused:
         raise Refused({"day": str(refused.problems[0])}) from refused
-    return {
-        "kind": values["kind"],
-        "title": required(values.get("title"), "title", "The title"),
-        "day_from": day.first,
-        "day_to": day.last,
-        "approximate": day.approximate,
-        "community_id": number_of(values.get("community_id"), "community_id", "Choose the community where it took place."),
-        "language_id": number_of(language, "language_id", "Choose a language of the study.") if language else None,
-        "interpreter": clean(values.get("interpreter")),
-    }
+    return {"day_from": day.first, "day_to": day.last, "approximate": day.approximate}
 
 
 def _may_record(scope: Scope, informants: Sequence[tuple[int, str]]) -> None:

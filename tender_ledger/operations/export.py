@@ -11,7 +11,10 @@ from tender_ledger.storage.database import snapshot
 from tender_ledger.storage.queries import people, plants, reports, studies
 
 _INFORMANT_COLUMNS = ("informant", "community", "kind")
-_QUOTED = ("local_name", "words", "start", "note", "caution_told")
+_QUOTED = ("local_name", "words", "start", "end", "note", "caution_told", "attributed_to")
+_MORE = ("stage", "caution_told")  # columns that the application's own tables have beside those of the format
+# What a table may have carried along about a person; it never accompanies a code outside the team.
+_PERSONAL = frozenset({"gender", "sex", "age", "birth", "birth_year", "birth_date", "name", "real_name", "phone", "address"})
 
 _NOTICE = """These tables record what people reported of plants and their uses.
 They are no advice to treat, eat or gather: ask qualified practitioners, a poison centre and local law.
@@ -34,7 +37,7 @@ def export_study(scope: Scope) -> dict[str, bytes]:
         asked = [_asking(row, found[row["plant_id"]]) for row in reports.askings(published)]
         informants = people.published_informants(published)
     return {
-        "reports.csv": write_sheet((*COLUMNS, "stage", "caution_told"), [*told, *asked]),
+        "reports.csv": write_sheet((*COLUMNS, *_MORE, *_carried_along(told)), [*told, *asked]),
         "informants.csv": write_sheet(_INFORMANT_COLUMNS, informants),
         "notice.txt": _NOTICE.encode(),
     }
@@ -45,7 +48,7 @@ def _base(row: dict[str, Any], plant: dict[str, Any]) -> dict[str, Any]:
     return {
         "informant": row["informant"], "community": row["community"], "informant_kind": kind,
         "event": f"E{row['encounter']}",
-        "date": PartialDay(row["day_from"], row["day_to"], row["approximate"]).iso(),
+        "date": PartialDay(row["day_from"], row["day_to"], row["approximate"]).iso() if row["day_from"] else "",
         "taxon": plant["accepted"] or plant["taxon"], "plant": plant["field_number"], "rank": plant["rank"],
         "family": plant["family"],
     }  # fmt: skip
@@ -55,13 +58,28 @@ def _report(row: dict[str, Any], plant: dict[str, Any], scheme: str) -> dict[str
     line = _base(row, plant) | {
         "category": row["category_code"], "scheme": scheme if row["category_code"] else "",
         "subcategory": row["subcategory_code"], "use": row["purpose"], "part": ";".join(row["part_codes"]),
-        "preparation": ";".join(row["method_codes"]), "application": row["application_code"], "basis": row["basis_code"],
+        "preparation": ";".join(row["method_codes"]), "application": ";".join(row["application_codes"]),
+        "component": row["component"] if row["component"] > 1 else "", "basis": row["basis_code"],
         "stance": row["stance_code"], "outcome": row["outcome_code"], "stage": row["stage_code"],
+        "currency": row["currency"], "attributed_to": row["attributed_to"], "mixture": row["mixture"],
+        "role": row["role"] if row["mixture"] else "",
         "local_name": plant["names"][0]["name"] if plant["names"] else "",
         "language": plant["names"][0]["code"] if plant["names"] else "",
-        "words": row["words"], "start": row["start_s"], "note": row["note"], "caution_told": row["caution"],
+        "words": row["words"], "start": _seconds(row["start_s"]), "end": _seconds(row["end_s"]),
+        "note": row["note"], "caution_told": row["caution"],
     }  # fmt: skip
-    return line if row["may_publish_verbatim"] else {k: v for k, v in line.items() if k not in _QUOTED}
+    if not row["may_publish_verbatim"]:
+        return {name: value for name, value in line.items() if name not in _QUOTED}
+    return line | {name: value for name, value in row["extra"].items() if name.lower() not in _PERSONAL}
+
+
+def _seconds(value: float | None) -> float | int | None:
+    return int(value) if value is not None and value.is_integer() else value
+
+
+def _carried_along(lines: list[dict[str, Any]]) -> list[str]:
+    """The columns that imported tables carried along and that may be published with these lines."""
+    return sorted({name for line in lines for name in line} - {*COLUMNS, *_MORE})
 
 
 def _asking(row: dict[str, Any], plant: dict[str, Any]) -> dict[str, Any]:

@@ -1,14 +1,17 @@
 """Undo: a new act that puts back what was before, all of it or nothing."""
 
+from itertools import groupby
 from typing import Any
 
 from tender_ledger.core.rights import Right
 from tender_ledger.core.terms import Scope
 from tender_ledger.operations.errors import CannotUndo, NotFound
-from tender_ledger.storage.history import ENTITIES, act, take_snapshot
-from tender_ledger.storage.queries import studies
+from tender_ledger.storage.history import ENTITIES, ActWriter, act, take_snapshots
+from tender_ledger.storage.models import Encounter, ImportBatch
+from tender_ledger.storage.queries import imports, studies
 from tender_ledger.storage.queries.terms import sees_agreements
 
+_NAMED = 5  # so many records are named where an act cannot be undone
 _NEEDS_AGREE = frozenset({"record_agreement", "withdraw_agreement"})
 
 
@@ -32,17 +35,64 @@ def undo_act(scope: Scope, act_id: int) -> None:
     if first["undone_by"]:
         raise CannotUndo("This act was undone already.")
     with act(scope.viewer, "undo_act", undoes=act_id) as writing:
+        _require_still_as_left(scope, act_id, changes)
+        for entity, run in groupby(changes, key=lambda change: (change["entity"], _kind(change))):
+            _put_back(writing, entity[0], list(run))
+        _require_nobody_points_at_nothing(changes)
+
+
+def _kind(change: dict[str, Any]) -> str:
+    return "made" if change["before"] is None else "hidden" if change["after"] is None else "changed"
+
+
+def _put_back(writing: ActWriter, entity: str, changes: list[dict[str, Any]]) -> None:
+    """Put back a run of like changes of one kind of record, at once where that can be done."""
+    holders = {change["record_id"]: change["holder_id"] for change in changes}
+    kind = _kind(changes[0])
+    if kind == "made":
+        writing.hide_many(entity, {change["record_id"]: change["after"] for change in changes}, holders)
+    elif kind == "hidden":
+        if entity == ImportBatch.ENTITY:
+            _require_rows_not_in_again([change["record_id"] for change in changes])
+        writing.show_many(entity, {change["record_id"]: change["before"] for change in changes}, holders)
+    else:
         for change in changes:
-            _still_as_left(scope, act_id, change)
-            writing.restore(change["entity"], change["record_id"], change["before"], change["holder_id"])
-            if change["before"] is None and studies.live_dependents(change["entity"], change["record_id"]):
-                raise CannotUndo("Other records point at what this act made. Undo or correct those first.")
+            before = _with_those_who_told(change) if entity == Encounter.ENTITY else change["before"]
+            writing.restore(entity, change["record_id"], before, change["holder_id"])
 
 
-def _still_as_left(scope: Scope, act_id: int, change: dict[str, Any]) -> None:
-    now = take_snapshot(ENTITIES[change["entity"]], change["record_id"])
-    if now != change["after"]:
-        by = studies.later_writers(scope, act_id, change["entity"], change["record_id"])
-        raise CannotUndo(
-            f"The record was changed since, by {' and '.join(by) or 'somebody'}. Nothing was undone; undo the later act first."
-        )
+def _with_those_who_told(change: dict[str, Any]) -> dict[str, Any]:
+    """An encounter as it was before, with everybody whom a hidden record still points at, as somebody who was present."""
+    before: dict[str, Any] = change["before"]
+    there = {one["informant_id"] for one in before["informants"]}
+    more = [one for one in imports.informants_of_records(change["record_id"]) if one not in there]
+    everybody = before["informants"] + [{"informant_id": one, "part": "present"} for one in more]
+    return before | {"informants": sorted(everybody, key=lambda one: int(one["informant_id"]))}
+
+
+def _require_still_as_left(scope: Scope, act_id: int, changes: list[dict[str, Any]]) -> None:
+    """Raise CannotUndo, naming records and people, where a record is not any more as the act left it."""
+    moved: list[tuple[str, int]] = []
+    for entity, of_kind in groupby(sorted(changes, key=lambda change: str(change["entity"])), key=lambda c: c["entity"]):
+        left = {change["record_id"]: change["after"] for change in of_kind}
+        now = take_snapshots(ENTITIES[entity], left)
+        moved += [(entity, number) for number, after in left.items() if now.get(number) != after]
+    if not moved:
+        return
+    people = sorted({name for entity, number in moved[:_NAMED] for name in studies.later_writers(scope, act_id, entity, number)})
+    which = ", ".join(f"{entity.replace('_', ' ')} {number}" for entity, number in sorted(moved)[:_NAMED])
+    more = f" and {len(moved) - _NAMED} more" if len(moved) > _NAMED else ""
+    what = "The record was changed since" if len(changes) == 1 else f"Changed since: {which}{more}"
+    raise CannotUndo(f"{what}, by {' and '.join(people) or 'somebody'}. Nothing was undone; undo the later act first.")
+
+
+def _require_nobody_points_at_nothing(changes: list[dict[str, Any]]) -> None:
+    for entity in dict.fromkeys(change["entity"] for change in changes):
+        made = [change["record_id"] for change in changes if change["entity"] == entity and change["before"] is None]
+        if made and studies.live_dependents(entity, made):
+            raise CannotUndo("Other records point at what this act made. Undo or correct those first.")
+
+
+def _require_rows_not_in_again(batches: list[int]) -> None:
+    if imports.rows_taken_over(batches):
+        raise CannotUndo("Rows of this import came in again with a later one. Undo that one first.")

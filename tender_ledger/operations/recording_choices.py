@@ -4,7 +4,7 @@ from typing import Any
 
 from tender_ledger.core.recognition import Choice
 from tender_ledger.core.terms import Scope
-from tender_ledger.operations.reports import informant_choices, plant_choices, plant_text
+from tender_ledger.operations.typed_report import informant_choices, plant_choices, plant_text
 from tender_ledger.operations.vocabularies import choices
 from tender_ledger.storage.queries import encounters, plants, reports, studies
 

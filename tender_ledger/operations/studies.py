@@ -3,7 +3,7 @@
 from zoneinfo import available_timezones
 
 from tender_ledger.core.rights import Right, Role
-from tender_ledger.core.rules import CountingRules, parse_rules
+from tender_ledger.core.rules import BASES, CountingRules, parse_rules
 from tender_ledger.core.terms import Member, Scope
 from tender_ledger.core.text import clean, fold
 from tender_ledger.operations.errors import Refused, constraints_as_refusals, required
@@ -55,7 +55,12 @@ def add_member(scope: Scope, email: str, role: str) -> None:
 def rules_in_force(scope: Scope) -> CountingRules:
     """The counting rules of the study; the defaults where none were set."""
     found = studies.rules_in_force(scope)
-    return parse_rules(found["body"]) if found else CountingRules()
+    return parse_rules(found["body"], own_bases=own_bases(scope)) if found else CountingRules()
+
+
+def own_bases(scope: Scope) -> tuple[str, ...]:
+    """The grounds that the study has beside those of the open table; they count where its rules list them."""
+    return tuple(one["code"] for one in studies.terms(scope.study_id, "basis") if one["code"] not in BASES)
 
 
 def set_rules(scope: Scope, rules: CountingRules) -> None:

@@ -116,13 +116,24 @@ def run(sql: str, **parameters: Any) -> None:
 
 
 def copy_rows(table: str, columns: Sequence[str], values: Iterable[Sequence[Any]]) -> None:
-    """Put many rows into a table at once, past history and rights: for made-up data and for tests alone."""
+    """Put many rows into a table at once, in the transaction of the caller; the values of identity columns are taken as given.
+
+    It knows neither history nor rights: whoever calls it writes the act.
+    """
     cursor = database.connection().cursor()
     with cursor.copy(f"COPY {table} ({', '.join(columns)}) FROM STDIN") as copy:
         for one in values:
             copy.write_row(one)
     if not database.in_transaction():
         database.connection().commit()
+
+
+def new_ids(table: str, how_many: int) -> list[int]:
+    """Identities of so many rows to come, taken from the table's own sequence."""
+    found = rows(
+        "SELECT nextval(pg_get_serial_sequence(%(table)s, 'id')) AS id FROM generate_series(1, %(n)s)", table=table, n=how_many
+    )
+    return [one["id"] for one in found]
 
 
 def violated_constraint(error: IntegrityError) -> str:
@@ -155,6 +166,8 @@ SENTENCES: Mapping[str, tuple[str, str]] = {
     "consent_record_first": ("may_record", "What may not be recorded can be neither counted, shown nor published."),
     "consent_show_before_quote": ("may_publish_verbatim", "What may not be shown to members cannot be published word for word."),
     "encounter_days_order": ("day", "The last day cannot come before the first."),
+    "encounter_came_once": ("event", "The study has this encounter already. Read the table anew."),
+    "use_report_passage_order": ("end", "A passage cannot end before it begins."),
     "use_report_teller_present": ("informant", "This holder was not present in the encounter. Add the holder to it first."),
     "asking_teller_present": ("informant", "This holder was not present in the encounter. Add the holder to it first."),
     "asking_once": ("plant", "That this holder was asked about this plant and named no use is recorded here already."),
@@ -167,7 +180,7 @@ SENTENCES: Mapping[str, tuple[str, str]] = {
     "encounter_kind_known": ("kind", "Choose interview, plant walk, demonstration, group talk or reading."),
     "encounter_informant_part": ("informants", "Somebody either told or was present."),
     "determination_qualifier_known": ("qualifier", "Choose none, cf., aff., sp. or hybrid."),
-    "determination_basis_known": ("basis", "Choose specimen, living plant, photo or description."),
-    "determination_confidence_known": ("confidence", "Choose sure, likely or doubtful."),
+    "determination_basis_known": ("basis", "Choose specimen, living plant, photo, description, or leave it not stated."),
+    "determination_confidence_known": ("confidence", "Choose sure, likely, doubtful, or leave it not stated."),
     "rules_name_taken": ("name", "The study has rules of this name already. Choose another."),
 }  # fmt: skip

@@ -2,36 +2,40 @@
 
 import datetime
 import uuid
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from contextlib import contextmanager
 from typing import Any
 
+from peewee import Value, fn
+from psycopg.types.json import Jsonb
+
 from tender_ledger.core.terms import Member
-from tender_ledger.storage.database import database
+from tender_ledger.storage.database import copy_rows, database, new_ids
 from tender_ledger.storage.models import (
     Act,
     Asking,
     Attestation,
-    Change,
     Community,
     Consent,
     Determination,
     Encounter,
     Holder,
+    ImportBatch,
     Language,
     LocalName,
     Plant,
     Rules,
     Source,
     UseReport,
+    VocabularyTerm,
 )
-from tender_ledger.storage.models.base import StudyRecord
+from tender_ledger.storage.models.base import Child, StudyRecord
 
 Snapshot = dict[str, Any]
 ENTITIES: Mapping[str, type[StudyRecord]] = {
     model.ENTITY: model
-    for model in (Asking, Attestation, Community, Consent, Determination, Encounter, Holder, Language, LocalName, Plant,
-                  Rules, Source, UseReport)
+    for model in (Asking, Attestation, Community, Consent, Determination, Encounter, Holder, ImportBatch, Language,
+                  LocalName, Plant, Rules, Source, UseReport, VocabularyTerm)
 }  # fmt: skip
 
 
@@ -59,6 +63,23 @@ class ActWriter:
         self._keep(model, record_id, holder_id, None)
         return record_id
 
+    def create_many(self, model: type[StudyRecord], records: Sequence[Mapping[str, Any]], *,
+                    holder_ids: Sequence[int | None] | None = None,
+                    children: Mapping[str, Sequence[Sequence[Snapshot]]] | None = None) -> list[int]:  # fmt: skip
+        """Insert many records of the same columns at once, each with its children; returns their ids in order."""
+        if not records:
+            return []
+        ids = new_ids(model._meta.table_name, len(records))
+        study_id, columns = self.member.study_id, list(records[0])
+        kept = ((number, study_id, *(_stored(one[name]) for name in columns)) for number, one in zip(ids, records, strict=True))
+        copy_rows(model._meta.table_name, ["id", "study_id", *columns], kept)
+        for child in model.CHILDREN:
+            _copy_children(child, study_id, ids, (children or {}).get(child.name, ()))
+        after = take_snapshots(model, ids)
+        holders = ids if model is Holder else holder_ids or [None] * len(ids)
+        self.changes += [(model.ENTITY, number, holder, None, after[number]) for number, holder in zip(ids, holders, strict=True)]
+        return ids
+
     def update(self, model: type[StudyRecord], record_id: int, version: int | None, values: Mapping[str, Any], *,
                holder_id: int | None = None, children: Mapping[str, list[Snapshot]] | None = None) -> None:  # fmt: skip
         """Change a record that the writer saw at `version` (None: whatever it is). Raises StaleVersion otherwise."""
@@ -74,6 +95,28 @@ class ActWriter:
         before = self._lock(model, record_id, version)
         model.update(removed_at=_now(), version=model.version + 1).where(model.id == record_id).execute()
         self._keep(model, record_id, holder_id, before)
+
+    def hide_many(self, entity: str, found: Mapping[int, Snapshot | None], holder_ids: Mapping[int, int | None]) -> None:
+        """Hide records whose states are known; each is hidden whatever its version."""
+        model = ENTITIES[entity]
+        self._set_removed(model, list(found), _now())
+        self.changes += [(entity, number, holder_ids[number], before, None) for number, before in found.items()]
+
+    def show_many(self, entity: str, wanted: Mapping[int, Snapshot], holder_ids: Mapping[int, int | None]) -> None:
+        """Bring hidden records back into states that the history holds."""
+        model = ENTITIES[entity]
+        self._set_removed(model, list(wanted), None)
+        now = take_snapshots(model, wanted)
+        for number, state in wanted.items():
+            if now.get(number) == state:
+                self.changes.append((entity, number, holder_ids[number], None, state))
+            else:
+                self.restore(entity, number, state, holder_ids[number])
+
+    def _set_removed(self, model: type[StudyRecord], ids: list[int], moment: datetime.datetime | None) -> None:
+        of_study = (model.study_id == self.member.study_id) & _among(model.id, ids)
+        list(model.select(model.id).where(of_study).order_by(model.id).for_update().tuples())
+        model.update(removed_at=moment, version=model.version + 1).where(of_study).execute()
 
     def restore(self, entity: str, record_id: int, wanted: Snapshot | None, holder_id: int | None) -> None:
         """Put a record into a state that the history holds; None hides it."""
@@ -112,44 +155,76 @@ class ActWriter:
 
 @contextmanager
 def act(member: Member, operation: str, *, undoes: int | None = None) -> Iterator[ActWriter]:
-    """One transaction that ends by raising the study's revision and writing the act with its changes.
+    """One transaction that ends by writing the act with its changes and, last of all, raising the study's revision.
 
-    An act that changed nothing is not written and raises no revision.
+    The study's row is locked by that last statement alone, so that a long act holds up nobody. An act that changed nothing
+    is not written and raises no revision.
     """
     with database.atomic():
         writer = ActWriter(member)
         yield writer
         if not writer.changes:
             return
-        revision = database.execute_sql(
-            "UPDATE study SET revision = revision + 1 WHERE id = %s RETURNING revision", (member.study_id,)
-        ).fetchone()[0]
         act_id = Act.insert(
             study_id=member.study_id,
             person_id=member.person_id,
             operation=operation,
-            revision=revision,
+            records=len(writer.changes),
             undoes_act_id=undoes,
         ).execute()
-        Change.insert_many(
-            [(member.study_id, act_id, *change) for change in writer.changes],
-            fields=[Change.study_id, Change.act_id, Change.entity, Change.record_id, Change.holder_id, Change.before,
-                    Change.after],
-        ).execute()  # fmt: skip
+        copy_rows(
+            "change",
+            ("study_id", "act_id", "entity", "record_id", "holder_id", "before", "after"),
+            ((member.study_id, act_id, *change[:3], *map(_stored, change[3:])) for change in writer.changes),
+        )
+        database.execute_sql(
+            """WITH risen AS (UPDATE study SET revision = revision + 1 WHERE id = %s RETURNING revision)
+               UPDATE act SET revision = risen.revision FROM risen WHERE act.id = %s""",
+            (member.study_id, act_id),
+        )
 
 
 def take_snapshot(model: type[StudyRecord], record_id: int) -> Snapshot | None:
     """The record's values and children as JSON values; None where it does not exist or is hidden."""
+    return take_snapshots(model, [record_id]).get(record_id)
+
+
+def take_snapshots(model: type[StudyRecord], ids: Iterable[int]) -> dict[int, Snapshot]:
+    """The values and children of many records as JSON values, by id; those that do not exist or are hidden are not in it."""
+    wanted = list(ids)
     columns = [field for name, field in model._meta.fields.items() if name not in model.NOT_KEPT]
-    found = model.select(*columns).where((model.id == record_id) & model.removed_at.is_null()).dicts().first()
-    if found is None:
-        return None
-    snapshot = {key: _json(value) for key, value in found.items()}
+    query = model.select(model.id, *columns).where(_among(model.id, wanted) & model.removed_at.is_null())
+    found: dict[int, Snapshot] = {}
+    states: Any = query.dicts()
+    for one in states:
+        number = one.pop("id")
+        found[number] = {key: _json(value) for key, value in one.items()}
     for child in model.CHILDREN:
+        for state in found.values():
+            state[child.name] = []
         fields = [getattr(child.model, column) for column in child.columns]
-        query = child.model.select(*fields).where(getattr(child.model, child.parent) == record_id)
-        snapshot[child.name] = list(query.order_by(getattr(child.model, child.order)).dicts())
-    return snapshot
+        parent = getattr(child.model, child.parent)
+        of_these = child.model.select(parent, *fields).where(_among(parent, list(found)))
+        rows: Any = of_these.order_by(parent, getattr(child.model, child.order)).tuples()
+        for number, *values in rows:
+            found[number][child.name].append(dict(zip(child.columns, values, strict=True)))
+    return found
+
+
+def _among(column: Any, numbers: list[int]) -> Any:
+    """The condition that a column is one of many numbers, as one array however many they are."""
+    return column == fn.ANY(Value(numbers, unpack=False))
+
+
+def _copy_children(child: Child, study_id: int, ids: Sequence[int], of_each: Sequence[Sequence[Snapshot]]) -> None:
+    columns = [child.parent, *(["study_id"] if child.of_study else []), *child.columns]
+    own = (study_id,) if child.of_study else ()
+    copied = (
+        (number, *own, *(row.get(name, getattr(child.model, name).default) for name in child.columns))
+        for number, rows in zip(ids, of_each, strict=False)
+        for row in rows
+    )
+    copy_rows(child.model._meta.table_name, columns, copied)
 
 
 def _write_children(model: type[StudyRecord], name: str, study_id: int, record_id: int, rows: list[Snapshot]) -> None:
@@ -165,9 +240,15 @@ def _write_children(model: type[StudyRecord], name: str, study_id: int, record_i
             matches = [getattr(child.model, column) == value if value is not None
                        else getattr(child.model, column).is_null() for column, value in row.items()]  # fmt: skip
             child.model.delete().where(parent == record_id, *matches).execute()
-    new = [{**row, child.parent: record_id, "study_id": study_id} for row in wanted if row not in present]
+    own = {child.parent: record_id} | ({"study_id": study_id} if child.of_study else {})
+    new = [row | own for row in wanted if row not in present]
     if new:
         child.model.insert_many(new).execute()
+
+
+def _stored(value: Any) -> Any:
+    """A value as COPY takes it: JSON columns hold their objects."""
+    return Jsonb(value) if isinstance(value, dict) else value
 
 
 def _json(value: Any) -> Any:

@@ -15,6 +15,7 @@ from tender_ledger.web.giveback.routes import giveback
 from tender_ledger.web.people.routes import people
 from tender_ledger.web.plants.routes import plants
 from tender_ledger.web.reckoning.routes import reckoning
+from tender_ledger.web.reports.importing import imports
 from tender_ledger.web.reports.routes import reports
 from tender_ledger.web.shared import templating
 from tender_ledger.web.study.routes import studies, study
@@ -39,6 +40,6 @@ def create_app(settings: Mapping[str, str] = os.environ) -> Flask:
     security.install(app, public=settings.get("TENDER_PUBLIC", ""), proxies=int(settings.get("TENDER_PROXIES") or 0))
     templating.install(app)
     errors.install(app)
-    for blueprint in (account, studies, study, people, encounters, plants, reports, reckoning, giveback):
+    for blueprint in (account, studies, study, people, encounters, plants, reports, imports, reckoning, giveback):
         app.register_blueprint(blueprint)
     return app

@@ -136,6 +136,7 @@ def test_rights_are_those_of_the_table():
         Right.REDETERMINE: {owner, reviewer},
         Right.SET_RULES: {owner, reviewer},
         Right.ADMINISTER: {owner},
+        Right.IMPORT: {owner},
         Right.EXPORT: {owner, reviewer},
         Right.AGREE: {owner, recorder},
         Right.REVEAL: {owner},

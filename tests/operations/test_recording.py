@@ -10,7 +10,7 @@ from tender_ledger.core.terms import NotAllowed
 from tender_ledger.operations import drafts, encounters, plants, reports
 from tender_ledger.operations.errors import CannotUndo, Conflict, NotFound, Refused
 from tender_ledger.operations.history import undo_act
-from tender_ledger.operations.reports import TypedReport
+from tender_ledger.operations.typed_report import TypedReport, as_typed
 from tender_ledger.storage.database import connected, rows, value
 from tender_ledger.storage.queries import plants as plant_queries
 from tender_ledger.storage.queries import reports as queries
@@ -31,7 +31,7 @@ def talk(small: SmallStudy) -> int:
 FULL = {
     "parts": "young leaf, flower",
     "methods": "infusion",
-    "application": "drunk",
+    "applications": "drunk",
     "category": "medicines",
     "subcategory": "respiratory system disorders",
     "purpose": "cough",
@@ -64,7 +64,8 @@ def test_everything_that_was_told_is_kept_as_told(small: SmallStudy, talk: int):
         "It loosens, ʔa̱s.",
         761,
     )
-    for slot in ("application", "category", "subcategory", "purpose", "basis", "stage", "outcome", "caution", "note"):
+    assert made["applications"] == ["drunk"]
+    for slot in ("category", "subcategory", "purpose", "basis", "stage", "outcome", "caution", "note"):
         assert made[slot] == FULL[slot], slot
 
 
@@ -74,10 +75,10 @@ def test_what_was_recorded_reads_back_as_it_would_be_typed(small: SmallStudy, ta
     plant, found = plant_queries.plant(small.scope, number), queries.report(small.scope, first)
     assert plant is not None
     assert found is not None
-    again = reports.as_typed(found, plant)
+    again = as_typed(found, plant)
     second = queries.report(small.scope, reports.record_report(small.scope, talk, again, str(uuid.uuid4())))
     assert second is not None
-    assert reports.as_typed(second, plant) == again
+    assert as_typed(second, plant) == again
 
 
 def test_the_same_key_twice_is_one_report(small: SmallStudy, talk: int):

@@ -10,7 +10,7 @@ from functools import cached_property
 import numpy as np
 
 from tender_ledger.core.messages import InputRefused, Problem, StatisticalWarning
-from tender_ledger.core.rules import BASES, CURRENCIES, OUTCOMES, STANCES, CountingRules
+from tender_ledger.core.rules import CURRENCIES, OUTCOMES, STANCES, CountingRules
 from tender_ledger.core.tally.table import NONE_NAMED, UNCODED, Bools, Ints, UseReportTable
 from tender_ledger.core.tally.taxa import CountedTaxa, counted_taxa
 
@@ -123,7 +123,7 @@ def allowed_informants(table: UseReportTable, rules: CountingRules) -> Bools:
 
 def _rows_that_count(table: UseReportTable, rules: CountingRules) -> Bools:
     keep: Bools = table.category >= 0
-    keep &= _listed(BASES, rules.basis)[table.basis]
+    keep &= _listed(table.bases, rules.basis)[table.basis]
     keep &= _listed(STANCES, rules.stances)[table.stance]
     if rules.no_effect == "leave_out":
         keep &= table.outcome != OUTCOMES.index("none")

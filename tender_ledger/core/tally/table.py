@@ -6,6 +6,8 @@ from typing import Any
 import numpy as np
 import numpy.typing as npt
 
+from tender_ledger.core.rules import BASES
+
 Ints = npt.NDArray[Any]  # of integers; which width is the platform's affair
 Bools = npt.NDArray[np.bool_]
 
@@ -55,8 +57,8 @@ class UseReportTable:
     """Rows of reports as integer codes, with the label tables the codes point into.
 
     Columns of length n: informant, event, plant, category (see NONE_NAMED, UNCODED), use (-1 where no category),
-    basis, stance, outcome (codes into `rules.BASES`, `STANCES`, `OUTCOMES`). Optional columns are None where the rows
-    do not carry them: currency, mixture (0: none), minor_role (carrier or corrective), scheme, row (identities).
+    basis (a code into `bases`), stance, outcome (codes into `rules.STANCES`, `OUTCOMES`). Optional columns are None where
+    the rows do not carry them: currency, mixture (0: none), minor_role (carrier or corrective), scheme, row (identities).
     """
 
     informants: Informants
@@ -79,6 +81,7 @@ class UseReportTable:
     schemes: tuple[str, ...] = ()
     row: Ints | None = None
     roster_given: bool = True
+    bases: tuple[str, ...] = BASES
 
     def __len__(self) -> int:
         return len(self.informant)

@@ -3,9 +3,18 @@
 from tender_ledger.storage.models.accounts import Attempt, Membership, Person, PersonSession
 from tender_ledger.storage.models.encounters import Encounter, EncounterInformant
 from tender_ledger.storage.models.history import Act, Change
+from tender_ledger.storage.models.imports import ImportBatch, ImportRow, ImportUpload
 from tender_ledger.storage.models.people import Consent, Disclosure, Holder, HolderIdentity, Informant, Source
 from tender_ledger.storage.models.plants import Attestation, Checklist, Determination, LocalName, Plant, Taxon
-from tender_ledger.storage.models.reports import Asking, Purpose, ReportCoding, ReportMethod, ReportPart, UseReport
+from tender_ledger.storage.models.reports import (
+    Asking,
+    Purpose,
+    ReportApplication,
+    ReportCoding,
+    ReportMethod,
+    ReportPart,
+    UseReport,
+)
 from tender_ledger.storage.models.study import (
     Community,
     CommunityLanguage,
@@ -19,7 +28,8 @@ from tender_ledger.storage.models.study import (
 
 __all__ = [
     "Act", "Asking", "Attempt", "Attestation", "Change", "Checklist", "Community", "CommunityLanguage", "Consent",
-    "Determination", "Disclosure", "Draft", "Encounter", "EncounterInformant", "Holder", "HolderIdentity", "Informant",
-    "Language", "LocalName", "Membership", "Person", "PersonSession", "Plant", "Purpose", "ReportCoding", "ReportMethod",
-    "ReportPart", "Rules", "Source", "Study", "Taxon", "TermLabel", "UseReport", "VocabularyTerm",
+    "Determination", "Disclosure", "Draft", "Encounter", "EncounterInformant", "Holder", "HolderIdentity", "ImportBatch",
+    "ImportRow", "ImportUpload", "Informant", "Language", "LocalName", "Membership", "Person", "PersonSession", "Plant",
+    "Purpose", "ReportApplication", "ReportCoding", "ReportMethod", "ReportPart", "Rules", "Source", "Study", "Taxon",
+    "TermLabel", "UseReport", "VocabularyTerm",
 ]  # fmt: skip

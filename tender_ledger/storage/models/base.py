@@ -35,5 +35,7 @@ class StudyRecord(Record):
 class Child:
     """Rows that belong to a record and are kept, changed and undone with it."""
 
-    def __init__(self, name: str, model: type[Record], parent: str, columns: tuple[str, ...], order: str) -> None:
+    def __init__(self, name: str, model: type[Record], parent: str, columns: tuple[str, ...], order: str, *,
+                 of_study: bool = True) -> None:  # fmt: skip
         self.name, self.model, self.parent, self.columns, self.order = name, model, parent, columns, order
+        self.of_study = of_study  # whether the rows carry the study's number

@@ -1,6 +1,6 @@
 """Acts and the changes they made."""
 
-from peewee import BigIntegerField, IdentityField, TextField
+from peewee import BigIntegerField, IdentityField, IntegerField, TextField
 from playhouse.postgres_ext import BinaryJSONField
 
 from tender_ledger.storage.models.base import Record
@@ -11,7 +11,8 @@ class Act(Record):
     study_id = BigIntegerField()
     person_id = BigIntegerField()
     operation = TextField()
-    revision = BigIntegerField()
+    revision = BigIntegerField(null=True)  # given with the last statement of the act
+    records = IntegerField(default=0)
     undoes_act_id = BigIntegerField(null=True)
 
 

@@ -30,6 +30,7 @@ class Plant(StudyRecord):
     number = IntegerField()
     growth_form = TextField(default="")
     remarks = TextField(default="")
+    came_as = TextField(default="")
     client_key = UUIDField(null=True)
 
 

@@ -6,12 +6,13 @@ from peewee import (
     BigIntegerField,
     BooleanField,
     CompositeKey,
+    DoubleField,
     IdentityField,
-    IntegerField,
     SmallIntegerField,
     TextField,
     UUIDField,
 )
+from playhouse.postgres_ext import BinaryJSONField
 
 from tender_ledger.storage.models.base import Child, Record, StudyRecord
 
@@ -59,6 +60,17 @@ class ReportMethod(Record):
         primary_key = CompositeKey("report_id", "component", "method_id")
 
 
+class ReportApplication(Record):
+    study_id = BigIntegerField()
+    report_id = BigIntegerField()
+    component = SmallIntegerField(default=1)
+    application_id = BigIntegerField()
+    position = SmallIntegerField(default=1)
+
+    class Meta:
+        primary_key = CompositeKey("report_id", "component", "application_id")
+
+
 class UseReport(StudyRecord):
     ENTITY: ClassVar[str] = "use_report"
     CHILDREN: ClassVar[tuple[Child, ...]] = (
@@ -66,6 +78,7 @@ class UseReport(StudyRecord):
               ("scheme", "category_id", "subcategory_id", "purpose_id", "is_primary"), "category_id"),
         Child("parts", ReportPart, "report_id", ("component", "part_id", "position"), "position"),
         Child("methods", ReportMethod, "report_id", ("component", "method_id", "position"), "position"),
+        Child("applications", ReportApplication, "report_id", ("component", "application_id", "position"), "position"),
     )  # fmt: skip
     encounter_id = BigIntegerField()
     informant_id = BigIntegerField()
@@ -73,12 +86,17 @@ class UseReport(StudyRecord):
     basis_id = BigIntegerField()
     stance_id = BigIntegerField()
     outcome_id = BigIntegerField()
-    application_id = BigIntegerField(null=True)
     stage_id = BigIntegerField(null=True)
     words = TextField(default="")
-    start_s = IntegerField(null=True)
+    start_s = DoubleField(null=True)
+    end_s = DoubleField(null=True)
     caution = TextField(default="")
     note = TextField(default="")
+    currency = TextField(default="unstated")
+    attributed_to = TextField(default="")
+    mixture = TextField(default="")
+    role = TextField(default="main")
+    extra = BinaryJSONField(default=dict, index=False)
     recorded_by = BigIntegerField()
     client_key = UUIDField()
 
@@ -88,5 +106,6 @@ class Asking(StudyRecord):
     encounter_id = BigIntegerField()
     informant_id = BigIntegerField()
     plant_id = BigIntegerField()
+    extra = BinaryJSONField(default=dict, index=False)
     recorded_by = BigIntegerField()
     client_key = UUIDField()

@@ -29,18 +29,6 @@ class Study(Record):
     removed_at = DateTimeTZField(null=True)
 
 
-class VocabularyTerm(Record):
-    id = IdentityField(generate_always=True)
-    study_id = BigIntegerField(null=True)
-    vocabulary = TextField()
-    scheme = TextField(null=True)
-    code = TextField()
-    abbreviation = TextField(null=True)
-    parent_id = BigIntegerField(null=True)
-    position = IntegerField()
-    retired_at = DateTimeTZField(null=True)
-
-
 class TermLabel(Record):
     term_id = BigIntegerField()
     language = TextField()
@@ -48,6 +36,23 @@ class TermLabel(Record):
 
     class Meta:
         primary_key = CompositeKey("term_id", "language")
+
+
+class VocabularyTerm(StudyRecord):
+    """A term of a vocabulary: shipped, and then of no study, or a study's own."""
+
+    ENTITY: ClassVar[str] = "vocabulary_term"
+    CHILDREN: ClassVar[tuple[Child, ...]] = (
+        Child("labels", TermLabel, "term_id", ("language", "label"), "language", of_study=False),
+    )
+    study_id = BigIntegerField(null=True)  # type: ignore[assignment]  # none for a shipped term
+    vocabulary = TextField()
+    scheme = TextField(null=True)
+    code = TextField()
+    abbreviation = TextField(null=True)
+    parent_id = BigIntegerField(null=True)
+    position = IntegerField()
+    retired_at = DateTimeTZField(null=True)
 
 
 class Language(StudyRecord):

@@ -22,7 +22,7 @@ def _columns(scope: Scope) -> str:
     told = allowed(scope, written_by="r.recorded_by")
     there = allowed(scope, written_by="e.recorded_by")
     return f"""e.id, e.number, e.kind, e.title, e.day_from, e.day_to, e.approximate, e.interpreter, e.version,
-        e.community_id, e.language_id, c.name AS community, l.name AS language, l.code AS language_code,
+        e.community_id, e.language_id, coalesce(c.name, '') AS community, l.name AS language, l.code AS language_code,
         coalesce((SELECT array_agg(coalesce(h.code, s.code)::text ORDER BY coalesce(h.code, s.code)) FROM encounter_informant x
             JOIN informant i ON i.id = x.informant_id {TERMS} i.id
             LEFT JOIN holder h ON h.id = i.holder_id LEFT JOIN source s ON s.id = i.source_id
@@ -34,17 +34,17 @@ def _columns(scope: Scope) -> str:
 def encounters(scope: Scope) -> list[dict[str, Any]]:
     """The encounters, the latest first."""
     return rows(
-        f"""SELECT {_columns(scope)} FROM encounter e JOIN community c ON c.id = e.community_id
+        f"""SELECT {_columns(scope)} FROM encounter e LEFT JOIN community c ON c.id = e.community_id
             LEFT JOIN language l ON l.id = e.language_id
             WHERE e.study_id = %(study)s AND e.removed_at IS NULL AND {_condition(scope)}
-            ORDER BY e.day_from DESC, e.number DESC""",
+            ORDER BY e.day_from DESC NULLS LAST, e.number DESC""",
         **parameters(scope),
     )
 
 
 def encounter(scope: Scope, number: int) -> dict[str, Any] | None:
     return row(
-        f"""SELECT {_columns(scope)} FROM encounter e JOIN community c ON c.id = e.community_id
+        f"""SELECT {_columns(scope)} FROM encounter e LEFT JOIN community c ON c.id = e.community_id
             LEFT JOIN language l ON l.id = e.language_id
             WHERE e.study_id = %(study)s AND e.number = %(number)s AND e.removed_at IS NULL AND {_condition(scope)}""",
         **parameters(scope, number=number),

@@ -10,6 +10,12 @@ _LABEL = "(SELECT label::text FROM term_label WHERE term_id = {term} AND languag
 _CODE = "(SELECT code::text FROM vocabulary_term WHERE id = {term})"
 
 
+# Which component of a remedy the report tells of; a table that numbers them has one a row.
+_COMPONENT = """coalesce((SELECT max(m.component) FROM (SELECT component, report_id FROM report_part UNION ALL
+    SELECT component, report_id FROM report_method UNION ALL SELECT component, report_id FROM report_application) m
+    WHERE m.report_id = r.id), 1)"""
+
+
 def _listed(table: str, column: str, what: str) -> str:
     return f"""coalesce((SELECT array_agg({what.format(term=f"m.{column}")} ORDER BY m.component, m.position)
         FROM {table} m WHERE m.report_id = r.id), '{{}}')"""
@@ -26,7 +32,9 @@ def _select(scope: Scope, condition: str) -> str:
             {label(term="r.basis_id")} AS basis, {code(term="r.basis_id")} AS basis_code,
             {label(term="r.stance_id")} AS stance, {code(term="r.stance_id")} AS stance_code,
             {label(term="r.outcome_id")} AS outcome, {code(term="r.outcome_id")} AS outcome_code,
-            {label(term="r.application_id")} AS application, {code(term="r.application_id")} AS application_code,
+            {_listed("report_application", "application_id", _LABEL)} AS applications,
+            {_listed("report_application", "application_id", _CODE)} AS application_codes,
+            {_COMPONENT} AS component, r.end_s, r.currency, r.attributed_to, r.mixture, r.role, r.extra,
             {label(term="r.stage_id")} AS stage, {code(term="r.stage_id")} AS stage_code,
             {_listed("report_part", "part_id", _LABEL)} AS parts, {_listed("report_part", "part_id", _CODE)} AS part_codes,
             {_listed("report_method", "method_id", _LABEL)} AS methods,
@@ -51,7 +59,7 @@ def reports(scope: Scope, *, encounter_id: int | None = None, plant_id: int | No
     condition = """(%(encounter)s::bigint IS NULL OR r.encounter_id = %(encounter)s)
         AND (%(plant)s::bigint IS NULL OR r.plant_id = %(plant)s)
         AND (%(informant)s::bigint IS NULL OR r.informant_id = %(informant)s)
-        ORDER BY e.day_from DESC, e.number DESC, r.id LIMIT %(limit)s OFFSET %(offset)s"""
+        ORDER BY e.day_from DESC NULLS LAST, e.number DESC, r.id LIMIT %(limit)s OFFSET %(offset)s"""
     more = {"encounter": encounter_id, "plant": plant_id, "informant": informant_id, "limit": limit, "offset": offset}
     return rows(_select(scope, condition), **parameters(scope, **more))
 

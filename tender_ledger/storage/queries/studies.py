@@ -1,9 +1,10 @@
 """A study's own record, its members, languages, vocabularies, counts for the thread, and its history of acts."""
 
+from collections.abc import Mapping
 from typing import Any
 
 from tender_ledger.core.terms import Scope
-from tender_ledger.storage.database import row, rows
+from tender_ledger.storage.database import row, rows, value
 from tender_ledger.storage.queries.terms import TERMS, allowed, parameters
 
 
@@ -42,7 +43,7 @@ def terms(study_id: int, vocabulary: str, scheme: str | None = None) -> list[dic
         """SELECT v.id, v.code, v.abbreviation, v.parent_id, l.label FROM vocabulary_term v
            JOIN term_label l ON l.term_id = v.id AND l.language = 'en'
            WHERE v.vocabulary = %(vocabulary)s AND (v.study_id IS NULL OR v.study_id = %(study)s)
-             AND (%(scheme)s::text IS NULL OR v.scheme = %(scheme)s) AND v.retired_at IS NULL
+             AND (%(scheme)s::text IS NULL OR v.scheme = %(scheme)s) AND v.retired_at IS NULL AND v.removed_at IS NULL
            ORDER BY v.position, v.id""",
         study=study_id,
         vocabulary=vocabulary,
@@ -79,7 +80,7 @@ def acts(scope: Scope, *, limit: int = 50) -> list[dict[str, Any]]:
     """The latest acts without any content: who, when, what kind, how many records, and whether it was undone."""
     return rows(
         """SELECT a.id, a.person_id, p.name AS person, a.at, a.operation, a.undoes_act_id,
-                  (SELECT count(*) FROM change c WHERE c.act_id = a.id) AS records,
+                  a.records,
                   (SELECT u.id FROM act u WHERE u.undoes_act_id = a.id) AS undone_by
            FROM act a JOIN person p ON p.id = a.person_id WHERE a.study_id = %(study)s
            ORDER BY a.id DESC LIMIT %(limit)s""",
@@ -137,23 +138,38 @@ def later_writers(scope: Scope, act_id: int, entity: str, record_id: int) -> lis
     return [one["name"] for one in found]
 
 
-def live_dependents(entity: str, record_id: int) -> int:
-    """How many visible or hidden live records point at this one, so that it cannot be hidden from under them."""
-    pointing = {
-        "plant": ["use_report WHERE plant_id", "asking WHERE plant_id"],
-        "encounter": ["use_report WHERE encounter_id", "asking WHERE encounter_id"],
-        "holder": ["use_report r JOIN informant i ON i.id = r.informant_id WHERE r.removed_at IS NULL AND i.holder_id"],
-        "source": ["use_report r JOIN informant i ON i.id = r.informant_id WHERE r.removed_at IS NULL AND i.source_id"],
-        "community": ["holder WHERE community_id", "encounter WHERE community_id"],
-        "language": ["local_name WHERE language_id", "encounter WHERE language_id"],
-        "local_name": ["attestation WHERE local_name_id"],
-    }
-    total = 0
-    for relation in pointing.get(entity, []):
-        live = "" if " r " in relation else " AND removed_at IS NULL"
-        found = row(f"SELECT count(*) AS n FROM {relation} = %(record)s{live}", record=record_id)
-        total += found["n"] if found else 0
-    return total
+# What points at a record of each kind: the table, and its columns that name one.
+_POINTING: Mapping[str, tuple[tuple[str, tuple[str, ...]], ...]] = {
+    "plant": (("use_report", ("plant_id",)), ("asking", ("plant_id",))),
+    "encounter": (("use_report", ("encounter_id",)), ("asking", ("encounter_id",))),
+    "community": (("holder", ("community_id",)), ("encounter", ("community_id",)), ("source", ("community_id",))),
+    "language": (("local_name", ("language_id",)), ("encounter", ("language_id",))),
+    "local_name": (("attestation", ("local_name_id",)),),
+    "vocabulary_term": (("use_report", ("basis_id", "stage_id")), ("vocabulary_term", ("parent_id",))),
+}
+_CODED = """SELECT count(*) FROM use_report r WHERE r.removed_at IS NULL AND r.id IN (
+    SELECT report_id FROM report_coding WHERE category_id = ANY(%(ids)s) OR subcategory_id = ANY(%(ids)s)
+    UNION SELECT report_id FROM report_part WHERE part_id = ANY(%(ids)s)
+    UNION SELECT report_id FROM report_method WHERE method_id = ANY(%(ids)s)
+    UNION SELECT report_id FROM report_application WHERE application_id = ANY(%(ids)s))"""
+_TOLD = """SELECT count(*) FROM informant i WHERE i.{column} = ANY(%(ids)s) AND (
+    EXISTS (SELECT FROM use_report r WHERE r.informant_id = i.id AND r.removed_at IS NULL)
+    OR EXISTS (SELECT FROM asking a WHERE a.informant_id = i.id AND a.removed_at IS NULL)
+    OR EXISTS (SELECT FROM encounter_informant x JOIN encounter e ON e.id = x.encounter_id
+               WHERE x.informant_id = i.id AND e.removed_at IS NULL))"""
+
+
+def live_dependents(entity: str, record_ids: list[int]) -> int:
+    """How many visible or hidden live records point at one of these, so that they cannot be hidden from under them."""
+    statements = [
+        f"SELECT count(*) FROM {table} WHERE ({' OR '.join(f'{one} = ANY(%(ids)s)' for one in columns)}) AND removed_at IS NULL"
+        for table, columns in _POINTING.get(entity, ())
+    ]
+    if entity == "vocabulary_term":
+        statements.append(_CODED)
+    if entity in ("holder", "source"):
+        statements.append(_TOLD.format(column=f"{entity}_id"))
+    return sum(int(value(statement, ids=record_ids)) for statement in statements)
 
 
 def count_studies() -> int:

@@ -4,7 +4,7 @@ from typing import Any
 
 import numpy as np
 
-from tender_ledger.core.rules import BASES, OUTCOMES, STANCES
+from tender_ledger.core.rules import BASES, CURRENCIES, OUTCOMES, STANCES
 from tender_ledger.core.tally.table import NONE_NAMED, UNCODED, Informants, Ints, Plants, UseReportTable, Uses
 from tender_ledger.core.terms import Scope
 from tender_ledger.storage.database import database, rows
@@ -26,6 +26,7 @@ def read_columns(scope: Scope, *, plant_ids: list[int] | None = None, with_ids: 
         "category": "coalesce(k.category_id, 0)", "use": "coalesce(k.purpose_id, -k.subcategory_id, 0)",
         "basis": "r.basis_id", "stance": "r.stance_id", "outcome": "r.outcome_id",
     }  # fmt: skip
+    expressions |= _rare_columns(scope)
     if with_ids:
         expressions["row"] = "r.id"
     packed = ", ".join(f"string_agg(int8send({what}), '')" for what in expressions.values())
@@ -43,6 +44,22 @@ def read_columns(scope: Scope, *, plant_ids: list[int] | None = None, with_ids: 
         cursor.close()
     return {name: np.frombuffer(data or b"", dtype=">i8").astype(np.int64)
             for name, data in zip(expressions, found, strict=True)}  # fmt: skip
+
+
+def _rare_columns(scope: Scope) -> dict[str, str]:
+    """Columns that most studies do not use; they are read where a report of the study says something in them."""
+    used = rows(
+        """SELECT EXISTS (SELECT FROM use_report WHERE study_id = %(study)s AND currency <> 'unstated') AS currency,
+                  EXISTS (SELECT FROM use_report WHERE study_id = %(study)s AND (mixture <> '' OR role <> 'main')) AS mixture""",
+        study=scope.study_id,
+    )[0]
+    currencies = ", ".join(f"'{one}'" for one in CURRENCIES)
+    found = {}
+    if used["currency"]:
+        found["currency"] = f"array_position(ARRAY[{currencies}], r.currency) - 1"
+    if used["mixture"]:
+        found |= {"mixture": "(r.mixture <> '')::int", "minor_role": "(r.role IN ('carrier', 'corrective'))::int"}
+    return found
 
 
 def read_table(scope: Scope, *, plant_ids: list[int] | None = None, with_ids: bool = False) -> UseReportTable:
@@ -103,17 +120,21 @@ def assemble(columns: dict[str, Ints], labels: dict[str, Any]) -> UseReportTable
     category = _category_codes(columns["category"], categories, len(asked))
     uses, use = _uses(columns, category[: len(columns["use"])], labels)
     pad = np.zeros(len(asked), dtype=np.int64)
+    bases = (*BASES, *(one["code"] for one in labels["bases"] if one["code"] not in BASES))
     communities = tuple(sorted({one["community"] for one in informants if one["community"]}))
     there = (informant >= 0) & (plant >= 0)
     table: dict[str, Any] = {
         "informant": informant, "event": event, "plant": plant, "category": category,
         "use": np.concatenate([use, pad - 1]),
-        "basis": np.concatenate([_term_codes(columns["basis"], labels["bases"], BASES), pad]),
+        "basis": np.concatenate([_term_codes(columns["basis"], labels["bases"], bases), pad]),
         "stance": np.concatenate([_term_codes(columns["stance"], labels["stances"], STANCES), pad]),
         "outcome": np.concatenate([_term_codes(columns["outcome"], labels["outcomes"], OUTCOMES), pad]),
     }  # fmt: skip
-    if "row" in columns:
-        table["row"] = np.concatenate([columns["row"], pad])
+    for name in ("row", "currency", "mixture"):
+        if name in columns:
+            table[name] = np.concatenate([columns[name], pad])
+    if "minor_role" in columns:
+        table["minor_role"] = np.concatenate([columns["minor_role"], pad]).astype(bool)
     if not there.all():
         table = {name: column[there] for name, column in table.items()}
     return UseReportTable(
@@ -127,6 +148,7 @@ def assemble(columns: dict[str, Ints], labels: dict[str, Any]) -> UseReportTable
         categories=tuple(one["code"] for one in categories),
         uses=uses,
         events=events,
+        bases=bases,
         **table,
     )
 

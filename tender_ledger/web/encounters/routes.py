@@ -14,6 +14,7 @@ from tender_ledger.operations import encounters as operations
 from tender_ledger.operations import reports as report_operations
 from tender_ledger.operations.errors import Refused
 from tender_ledger.operations.recording_choices import recording_choices
+from tender_ledger.operations.typed_report import informant_choices, plant_text
 from tender_ledger.storage.queries import encounters as queries
 from tender_ledger.storage.queries import plants, reports
 from tender_ledger.web.encounters.forms import EncounterForm
@@ -67,8 +68,8 @@ def _fill(form: EncounterForm, found: dict[str, Any]) -> None:
     form.fill(
         {
             **{name: found[name] for name in ("kind", "title", "interpreter", "version")},
-            "day": str(PartialDay(found["day_from"], found["day_to"], found["approximate"])),
-            "community_id": str(found["community_id"]),
+            "day": str(PartialDay(found["day_from"], found["day_to"], found["approximate"])) if found["day_from"] else "",
+            "community_id": str(found["community_id"] or ""),
             "language_id": str(found["language_id"] or ""),
             "informants": [str(one["informant_id"]) for one in there if one["part"] == "teller"],
             "present": [str(one["informant_id"]) for one in there if one["part"] == "present"],
@@ -94,7 +95,7 @@ def record(number: int) -> Page:
 
 
 def _only_teller(found: dict[str, Any]) -> str:
-    told = report_operations.informant_choices(queries.present(g.scope, found["id"]))
+    told = informant_choices(queries.present(g.scope, found["id"]))
     return told[0].label if len(told) == 1 else ""
 
 
@@ -176,7 +177,7 @@ def _kept(form: ReportForm, plant_number: int | None = None, basis: str = "") ->
     """What stays in the slots for the next report: holder, plant, grounds."""
     plant = plants.plant(g.scope, plant_number) if plant_number is not None else None
     typed = form.plant.data or ""
-    text = report_operations.plant_text(plant) if plant else "" if typed.startswith("+") else typed
+    text = plant_text(plant) if plant else "" if typed.startswith("+") else typed
     return {"informant": form.informant.data or "", "plant": text, "basis": basis or form.basis.data or ""}
 
 

@@ -7,6 +7,7 @@ from flask import abort, g, render_template, request, url_for
 from tender_ledger.core.rights import Right
 from tender_ledger.operations import reports as operations
 from tender_ledger.operations.errors import Conflict, Refused
+from tender_ledger.operations.typed_report import TypedReport, as_typed
 from tender_ledger.storage.queries import plants, studies
 from tender_ledger.storage.queries import reports as queries
 from tender_ledger.web.shared.answers import Page
@@ -73,10 +74,10 @@ def _drawn_from(found: dict[str, Any]) -> ReportForm:
     return form
 
 
-def _typed(found: dict[str, Any]) -> operations.TypedReport:
+def _typed(found: dict[str, Any]) -> TypedReport:
     plant = plants.plant(g.scope, found["plant"])
     assert plant is not None
-    return operations.as_typed(found, plant)
+    return as_typed(found, plant)
 
 
 def _both(found: dict[str, Any], form: ReportForm) -> list[tuple[str, str, str]]:

@@ -5,7 +5,7 @@ from typing import Any
 
 from wtforms import StringField
 
-from tender_ledger.operations.reports import TypedReport
+from tender_ledger.operations.typed_report import TypedReport
 from tender_ledger.web.shared.forms import LedgerForm
 from tender_ledger.web.shared.words import gettext as _
 
@@ -27,7 +27,7 @@ SLOTS = (
     Slot("plant", _("plant"), 3, "plants"),
     Slot("parts", _("part"), 3, "parts", many=True),
     Slot("methods", _("made ready"), 2, "methods", many=True),
-    Slot("application", _("given"), 2, "applications"),
+    Slot("applications", _("given"), 2, "applications", many=True),
     Slot("category", _("use category"), 2, "categories"),
     Slot("subcategory", _("subcategory"), 3, "subcategories"),
     Slot("purpose", _("for"), 3, "purposes", free=True),

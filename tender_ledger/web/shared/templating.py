@@ -25,7 +25,15 @@ def install(app: Flask) -> None:
     app.jinja_env.install_gettext_callables(words.gettext, words.ngettext, newstyle=True)  # type: ignore[attr-defined]
     app.jinja_env.trim_blocks = app.jinja_env.lstrip_blocks = True
     app.jinja_env.filters.update(
-        count=count, decimal=decimal, day=day, days=days, moment=moment, sci=sci, clock=recording_time, terms=terms_sentence
+        count=count,
+        decimal=decimal,
+        day=day,
+        days=days,
+        moment=moment,
+        sci=sci,
+        clock=recording_time,
+        terms=terms_sentence,
+        hue=hue,
     )
     app.jinja_env.globals.update(here=here, last_act=last_act, new_key=lambda: str(uuid.uuid4()))
 
@@ -49,6 +57,8 @@ def day(value: date) -> str:
 
 def days(record: dict[str, Any]) -> str:
     """The days of an encounter or report, as exactly as they are known."""
+    if record["day_from"] is None:
+        return words.gettext("day not known")
     return str(PartialDay(record["day_from"], record["day_to"], record["approximate"]))
 
 
@@ -58,11 +68,11 @@ def moment(value: datetime, zone: str = "UTC") -> str:
     return f"{day(local.date())}, {local:%H:%M}"
 
 
-def recording_time(seconds: int | None) -> str:
+def recording_time(seconds: float | None) -> str:
     """Seconds of a recording as 12:41 or 1:02:41."""
     if seconds is None:
         return ""
-    hours, rest = divmod(seconds, 3600)
+    hours, rest = divmod(int(seconds), 3600)
     minutes, left = divmod(rest, 60)
     return f"{hours}:{minutes:02}:{left:02}" if hours else f"{minutes}:{left:02}"
 
@@ -79,6 +89,17 @@ def terms_sentence(row: dict[str, Any]) -> str:
     """What terms of the day allow, in words."""
     given = AgreementTerms(row["may_record"], row["may_count"], row["may_show"], row["may_publish_aggregate"])
     return given.sentence()
+
+
+# The two-letter codes of the shipped categories, each with a colour of its own; a study's own share six others.
+_SHIPPED = frozenset({"FD", "FA", "AF", "BE", "IF", "MT", "FU", "SO", "VP", "NP", "MD", "EN", "GS"})
+
+
+def hue(abbreviation: str | None) -> str:
+    """The class that colours a use category; its two letters always stand beside the colour."""
+    if abbreviation in _SHIPPED:
+        return f"c-{abbreviation.lower()}"
+    return f"c-own{sum(map(ord, abbreviation or '')) % 6}"
 
 
 def here(**changes: str | None) -> str:

@@ -40,6 +40,7 @@ ACTS = {
     "correct_report": _("corrected a report"),
     "remove_report": _("took a report back"),
     "record_asking": _("recorded that no use was named"),
+    "import_table": _("imported a table"),
     "undo_act": _("undid an act"),
 }
 

@@ -1,0 +1,79 @@
+"""`./ledger import`: a use-report table into a study."""
+
+from pathlib import Path
+
+import click
+
+from tender_ledger.core.importing.plan import ImportPlan
+from tender_ledger.launch.installation import acting_member, with_database
+from tender_ledger.operations import clock
+from tender_ledger.operations.importing import TERM_WORDS, ImportOutcome, import_table, preview_import
+from tender_ledger.standins.names_service import ChecklistNames
+
+_FILE = click.Path(exists=True, dir_okay=False, path_type=Path)
+_LISTED = 40  # so many problems are listed; all of them are in the file of failing rows
+
+
+@click.command("import")
+@click.argument("reports", type=_FILE)
+@click.option("--informants", type=_FILE, help="informants.csv: everybody interviewed, the silent too; it fixes N.")
+@click.option("--study", required=True, help="The code of the study.")
+@click.option("--terms", required=True, help=f"Under which terms the table was collected, such as record,count,show. "
+              f"They are {', '.join(TERM_WORDS)}.")  # fmt: skip
+@click.option("--new-codes", is_flag=True, help="Add codes that the study lacks to its own, instead of failing their rows.")
+@click.option("--as", "person", default="", help="The address of the owner who imports; left out: the first owner.")
+@click.option("--dry-run", is_flag=True, help="Say what would happen; write nothing.")
+@click.option("--failing", type=click.Path(dir_okay=False, path_type=Path),
+              help="Where failing rows are written; left out: beside the table, as NAME-failing.csv.")  # fmt: skip
+def import_reports(reports: Path, informants: Path | None, study: str, terms: str, new_codes: bool, person: str, dry_run: bool,
+                   failing: Path | None) -> int:  # fmt: skip
+    """Import reports.csv: rows that can land do, as one act with one undo; the others are listed and written to a file.
+
+    A second import of the same file adds nothing. Ends with status 1 when rows failed.
+    """
+    tables = reports.read_bytes(), informants.read_bytes() if informants else None
+    words = [word.strip() for word in terms.split(",") if word.strip()]
+    with with_database():
+        scope = clock.scope_of(acting_member(study, person))
+        if dry_run:
+            outcome = preview_import(scope, *tables, ChecklistNames(), new_codes=new_codes)
+        else:
+            outcome = import_table(scope, *tables, ChecklistNames(), terms=words, new_codes=new_codes)
+    _say(outcome, dry_run=dry_run)
+    if not outcome.plan.failing:
+        return 0
+    if not dry_run:
+        file = failing or reports.with_name(f"{reports.stem}-failing.csv")
+        file.write_bytes(outcome.failing)
+        click.echo(f"The failing rows are in {file}. Mend them there and import that file.", err=True)
+    return 1
+
+
+def _say(outcome: ImportOutcome, *, dry_run: bool) -> None:
+    plan = outcome.plan
+    would = "would land" if dry_run else "landed"
+    click.echo(f"{plan.rows} rows: {len(plan.landing)} {would}, {plan.known} on record already, {len(plan.failing)} failing.")
+    for line in _new(plan):
+        click.echo(f"  {line}")
+    for note in plan.notes:
+        click.echo(f"  {note}")
+    problems = [one for row in plan.failing for one in row.problems]
+    for problem in problems[:_LISTED]:
+        click.echo(str(problem.of("reports")), err=True)
+    if len(problems) > _LISTED:
+        click.echo(f"and {len(problems) - _LISTED} more", err=True)
+
+
+def _new(plan: ImportPlan) -> list[str]:
+    """What the rows bring with them, a line a kind."""
+    sources = sum(one.is_source for one in plan.informants.values())
+    kinds = (
+        ("communities", ", ".join(plan.communities)),
+        ("holders", len(plan.informants) - sources),
+        ("sources", sources),
+        ("encounters", len(plan.encounters)),
+        ("plants", len(plan.plants)),
+        ("languages", ", ".join(plan.languages)),
+        ("codes", ", ".join(f"{key[0]} {term.label}" for key, term in plan.terms.items())),
+    )
+    return [f"new {kind}: {value}" for kind, value in kinds if value]

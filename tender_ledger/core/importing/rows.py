@@ -1,0 +1,70 @@
+"""The rows of an imported table as values: what was read, and what failed with the reason."""
+
+import hashlib
+import json
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+
+from tender_ledger.core.messages import RowProblem
+
+# Columns that a table of failing rows has in front, so that it can be mended and imported.
+PROBLEM_COLUMN, MENDED_COLUMN = "import_problem", "import_row"
+
+
+@dataclass(frozen=True)
+class TableRow:
+    """A row: its line, its filled cells as they stood, every column of the format with its default, and where it failed before.
+
+    `mended` is what a table of failing rows says of the row's first table and line, "" elsewhere.
+    """
+
+    line: int
+    cells: Mapping[str, str]
+    full: Mapping[str, str]
+    mended: str = ""
+
+    def key(self, how_manieth: int) -> bytes:
+        """By what the row is known again: its content, and the how-manieth of its equals in the table it is (from 1)."""
+        content = json.dumps([sorted(self.cells.items()), how_manieth], ensure_ascii=False)
+        return hashlib.sha256(content.encode()).digest()
+
+    def mended_key(self) -> bytes | None:
+        """By what a mended row is known again, however it was mended; None for any other row."""
+        return hashlib.sha256(self.mended.encode()).digest() if self.mended else None
+
+
+@dataclass(frozen=True)
+class FailingRow:
+    """A row that cannot land: its line, its cells in the order of the table, and what is wrong with each."""
+
+    line: int
+    cells: tuple[str, ...]
+    problems: tuple[RowProblem, ...]
+    mended: str = ""
+
+
+@dataclass(frozen=True)
+class ReadTable:
+    """A use-report table as read: its columns, the rows that can be looked at further, and those that cannot."""
+
+    columns: tuple[str, ...]
+    rows: tuple[TableRow, ...]
+    failing: tuple[FailingRow, ...]
+    sha256: str
+
+    def as_failing(self, row: TableRow, problems: Sequence[RowProblem]) -> FailingRow:
+        """A row that was looked at further and cannot land."""
+        return FailingRow(row.line, tuple(row.cells.get(column, "") for column in self.columns), tuple(problems), row.mended)
+
+
+@dataclass(frozen=True)
+class RosterEntry:
+    """Somebody interviewed, as informants.csv has them."""
+
+    line: int
+    informant: str
+    community: str
+    kind: str
+    gender: str = "unstated"
+    birth_year: int | None = None
+    chosen: str = "unstated"

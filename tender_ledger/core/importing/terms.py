@@ -1,0 +1,68 @@
+"""Codes of an imported table: those the study has, and those it would be given."""
+
+import hashlib
+import re
+from collections.abc import Mapping
+from itertools import product
+from string import ascii_uppercase
+
+from tender_ledger.core.importing.known import Known, NewTerm, Reference, TermKey
+from tender_ledger.core.text import fold
+
+_SOME = 6  # so many of the codes there are, are named where one is wrong
+_FIXED = frozenset({"stance", "outcome"})
+
+
+class TermsOfTable:
+    """Looks codes up by their code or whole label, and takes new ones into `planned` where the import may add them."""
+
+    def __init__(self, known: Known, planned: dict[TermKey, NewTerm], *, new_codes: bool) -> None:
+        self.known, self.planned, self.new_codes = known, planned, new_codes
+        self.folds: dict[str, str] = {}
+        self.taken = set(known.abbreviations)
+
+    def find(self, vocabulary: str, scheme: str, parent: Reference, text: str) -> int | TermKey | None:
+        """The term that the text names in full, of the study or of the rows before; None where there is none."""
+        listed = self.known.terms.get((vocabulary, scheme, parent), {})
+        if found := listed.get(text) or listed.get(self._fold(text)):
+            return found
+        key = (vocabulary, scheme, parent, code_of(text))
+        return key if key in self.planned else None
+
+    def new(self, vocabulary: str, scheme: str, parent: Reference, text: str) -> tuple[TermKey, NewTerm | None]:
+        """A term to be made of the text; the second is None where the import may not."""
+        key = (vocabulary, scheme, parent, code_of(text))
+        may = self.new_codes and vocabulary not in _FIXED and len(text) <= 80
+        return key, NewTerm(text, self._abbreviation(text) if vocabulary == "category" else "") if may else None
+
+    def enter(self, made: Mapping[TermKey, NewTerm]) -> None:
+        """Take the new terms of a row that lands."""
+        for key, term in made.items():
+            self.planned.setdefault(key, term)
+            if term.abbreviation:
+                self.taken.add(term.abbreviation)
+
+    def some(self, vocabulary: str, scheme: str, parent: Reference) -> str:
+        """A few of the codes that the study has, for a sentence."""
+        labels = self.known.labels.get((vocabulary, scheme, parent), ())
+        return ", ".join(labels[:_SOME]) + (" and others" if len(labels) > _SOME else "") if labels else "none are there yet"
+
+    def _fold(self, text: str) -> str:
+        if text not in self.folds:
+            self.folds[text] = fold(text)
+        return self.folds[text]
+
+    def _abbreviation(self, text: str) -> str:
+        """Two capital letters for a category: of its own letters where they are free, else the first free pair."""
+        own = [letter for letter in fold(text).upper() if letter in ascii_uppercase]
+        pairs = (own[0] + second for second in own[1:]) if own else iter(())
+        others = (first + second for first, second in product([*own[:1], *ascii_uppercase], ascii_uppercase))
+        return next((pair for pair in (*pairs, *others) if pair not in self.taken), "")
+
+
+def code_of(text: str) -> str:
+    """A stable code of a label: small letters, digits and underscores; for a script without them, a short digest."""
+    plain = re.sub(r"[^a-z0-9]+", "_", fold(text)).strip("_")
+    if plain and not any(letter.isalpha() and not letter.isascii() for letter in fold(text)):
+        return plain if plain[0].isalpha() else f"c_{plain}"
+    return f"c_{hashlib.sha256(fold(text).encode()).hexdigest()[:8]}"

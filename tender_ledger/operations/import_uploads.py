@@ -1,0 +1,178 @@
+"""Tables brought to the screen: kept while they are looked at, read and imported beside the request, with progress."""
+
+import threading
+from collections.abc import Callable, Collection, Iterator
+from contextlib import contextmanager
+from datetime import timedelta
+from typing import Any
+
+from tender_ledger.core.importing.plan import ImportPlan
+from tender_ledger.core.messages import InputRefused
+from tender_ledger.core.names import NamesService
+from tender_ledger.core.rights import Right
+from tender_ledger.core.terms import Scope
+from tender_ledger.operations import clock
+from tender_ledger.operations.errors import NotFound, Refused
+from tender_ledger.operations.importing import ImportOutcome, agreed_terms, import_table, preview_import
+from tender_ledger.storage.database import connected
+from tender_ledger.storage.models import ImportUpload
+from tender_ledger.storage.queries import imports
+
+_KEPT = timedelta(days=30)  # a table that nobody imported or let go is forgotten after so long
+_SHOWN = 200  # so many failing rows are listed on the screen; all of them are in the file
+_SAMPLE = 8
+_BEAT = 0.5  # seconds between two signs of life
+
+
+def bring_table(scope: Scope, reports: bytes, informants: bytes | None, *, terms: Collection[str], new_codes: bool) -> int:
+    """Keep a table for its bringer to look at; returns its number. Refused for terms under which nothing may be recorded."""
+    scope.viewer.require(Right.IMPORT)
+    agreed_terms(terms)
+    if not reports:
+        raise Refused({"reports": "Choose the table: reports.csv, or a sheet saved as CSV UTF-8."})
+    ImportUpload.delete().where(ImportUpload.brought_at < clock.now() - _KEPT).execute()
+    return int(
+        ImportUpload.insert(
+            study_id=scope.study_id, person_id=scope.viewer.person_id, reports=reports, informants=informants,
+            terms={"stated": sorted(terms)}, new_codes=new_codes, beat_at=clock.now(),
+        ).execute()
+    )  # fmt: skip
+
+
+def let_go(scope: Scope, upload_id: int) -> None:
+    """Forget a table that was brought; what was imported of it stays."""
+    _upload(scope, upload_id)
+    ImportUpload.delete().where(ImportUpload.id == upload_id).execute()
+
+
+def read_upload(scope: Scope, upload_id: int, names: NamesService, *, new_codes: bool) -> threading.Thread:
+    """Read a brought table against the study, beside the request; the state of the upload says when it is done."""
+    scope.viewer.require(Right.IMPORT)
+    one = _upload(scope, upload_id)
+    _say(upload_id, state="reading", new_codes=new_codes, beat_at=clock.now())
+
+    def work(_progress: Callable[[int, int], None]) -> dict[str, Any]:
+        outcome = preview_import(scope, bytes(one["reports"]), _bytes(one["informants"]), names, new_codes=new_codes)
+        return {"state": "read", "outcome": _summary(outcome), "failing": outcome.failing}
+
+    return _beside(upload_id, work)
+
+
+def import_upload(scope: Scope, upload_id: int, names: NamesService) -> threading.Thread:
+    """Import a table that was read, beside the request; afterwards only its failing rows are kept."""
+    scope.viewer.require(Right.IMPORT)
+    one = _upload(scope, upload_id)
+    if one["state"] != "read" and not one["silent"]:
+        raise Refused({"": "This table is being read or imported already."})
+    _say(upload_id, state="importing", done=0, total=0, beat_at=clock.now())
+
+    def work(progress: Callable[[int, int], None]) -> dict[str, Any]:
+        outcome = import_table(scope, bytes(one["reports"]), _bytes(one["informants"]), names, terms=one["terms"]["stated"],
+                               new_codes=one["new_codes"], progress=progress)  # fmt: skip
+        return {"state": "imported", "outcome": _summary(outcome), "failing": outcome.failing, "reports": b"", "informants": None}
+
+    return _beside(upload_id, work)
+
+
+def _upload(scope: Scope, upload_id: int) -> dict[str, Any]:
+    found = imports.upload(scope, upload_id)
+    if found is None:
+        raise NotFound(f"table {upload_id}")
+    return found
+
+
+def _bytes(kept: Any) -> bytes | None:
+    return None if kept is None else bytes(kept)
+
+
+def _say(upload_id: int, **values: Any) -> None:
+    ImportUpload.update(**values).where(ImportUpload.id == upload_id).execute()
+
+
+def _beside(upload_id: int, work: Callable[[Callable[[int, int], None]], dict[str, Any]]) -> threading.Thread:
+    """Do the work on a thread of its own and keep what comes of it, or the sentences of its refusal, with the upload."""
+
+    def run() -> None:
+        with connected(), _heart(upload_id) as progress:
+            try:
+                kept = work(progress)
+            except InputRefused as refused:
+                kept = _refused([str(problem) for problem in refused.problems])
+            except Refused as refused:
+                kept = _refused(list(refused.errors.values()))
+            except BaseException:
+                kept = _refused(["Something failed here; nothing was imported. It is on record; try once more."])
+                _say(upload_id, **kept)
+                raise
+        with connected():
+            _say(upload_id, **kept)
+
+    thread = threading.Thread(target=run, name=f"import {upload_id}")
+    thread.start()
+    return thread
+
+
+def _refused(sentences: list[str]) -> dict[str, Any]:
+    return {"state": "refused", "outcome": {"refused": sentences}}
+
+
+@contextmanager
+def _heart(upload_id: int) -> Iterator[Callable[[int, int], None]]:
+    """Write how far the work is twice a second, on a connection of its own: the work's own transaction shows nothing yet."""
+    done, state = threading.Event(), {"done": 0, "total": 0}
+
+    def beat() -> None:
+        with connected():
+            while not done.wait(_BEAT):
+                _say(upload_id, beat_at=clock.now(), **state)
+
+    thread = threading.Thread(target=beat, name=f"heart of import {upload_id}", daemon=True)
+    thread.start()
+    try:
+        yield lambda so_far, total: state.update(done=so_far, total=total)
+    finally:
+        done.set()
+        thread.join()
+
+
+def _summary(outcome: ImportOutcome) -> dict[str, Any]:
+    """What the screen says of an import, planned or done."""
+    plan = outcome.plan
+    holders = [code for code, one in plan.informants.items() if not one.is_source]
+    problems = [
+        {"line": one.line, "column": one.column, "what": one.what, "found": one.found, "expected": one.expected,
+         "remedy": one.remedy}
+        for row in plan.failing for one in row.problems
+    ]  # fmt: skip
+    return {
+        "rows": plan.rows,
+        "landing": len(plan.landing),
+        "askings": sum(one.asking for one in plan.landing),
+        "known": plan.known,
+        "failing": len(plan.failing),
+        "problems": problems[:_SHOWN],
+        "more_problems": max(len(problems) - _SHOWN, 0),
+        "communities": [f"{code}, {name}" if code != name else code for code, name in plan.communities.items()],
+        "holders": holders,
+        "sources": [code for code in plan.informants if code not in holders],
+        "encounters": len(plan.encounters),
+        "plants": len(plan.plants),
+        "undetermined": sum(one.taxon is None for one in plan.plants.values()),
+        "languages": list(plan.languages),
+        "codes": _codes(plan),
+        "notes": plan.notes,
+        "sample": [_sample(outcome, at) for at in range(min(_SAMPLE, len(plan.landing)))],
+    }
+
+
+def _codes(plan: ImportPlan) -> dict[str, list[str]]:
+    codes: dict[str, list[str]] = {}
+    for (vocabulary, *_), term in plan.terms.items():
+        codes.setdefault(vocabulary, []).append(term.label)
+    return codes
+
+
+def _sample(outcome: ImportOutcome, at: int) -> dict[str, str]:
+    cells = outcome.plan.landing[at].cells
+    wanted = ("informant", "taxon", "plant", "part", "preparation", "category", "use", "basis")
+    return {"line": str(outcome.plan.landing[at].line), **{name: cells.get(name, "") for name in wanted}}

@@ -1,0 +1,327 @@
+"""Writing a planned import: the new things first, then the rows in runs, each with its history."""
+
+import uuid
+from collections.abc import Callable, Iterable, Mapping
+from typing import Any
+
+from tender_ledger.core.importing.known import Reference, TermKey
+from tender_ledger.core.importing.plan import ImportPlan, Landing
+from tender_ledger.core.names import NamesService, TaxonName
+from tender_ledger.core.terms import Scope
+from tender_ledger.core.text import fold
+from tender_ledger.operations.encounters import reserve_numbers
+from tender_ledger.operations.plants import keep_taxon
+from tender_ledger.storage.database import copy_rows, database, rows
+from tender_ledger.storage.history import ActWriter
+from tender_ledger.storage.models import (
+    Asking,
+    Attestation,
+    Checklist,
+    Community,
+    Consent,
+    Determination,
+    Encounter,
+    EncounterInformant,
+    Holder,
+    ImportBatch,
+    Informant,
+    Language,
+    LocalName,
+    Plant,
+    Purpose,
+    Source,
+    Taxon,
+    UseReport,
+    VocabularyTerm,
+)
+from tender_ledger.storage.queries import imports, studies
+
+_RUN = 4000  # so many rows are written at once
+_OWN_NAMES = "Names of imported tables"
+_MANY = {"part": ("parts", "part_id"), "preparation": ("methods", "method_id"), "application": ("applications", "application_id")}
+
+
+class ImportWriter:
+    """Turns the references of a plan into numbers and writes it. Call `prepare` before the act and `write` within it."""
+
+    def __init__(self, scope: Scope, plan: ImportPlan, names: NamesService, agreed: Mapping[str, bool],
+                 progress: Callable[[int, int], None]) -> None:  # fmt: skip
+        self.scope, self.plan, self.names, self.agreed, self.progress = scope, plan, names, agreed, progress
+        self.person = scope.viewer.person_id
+        self.terms: dict[TermKey, int] = {}
+        self.taxa: dict[str, int] = {}
+        self.purposes: dict[tuple[int, str], int] = {}
+
+    def prepare(self) -> None:
+        """Take numbers, and keep names and purposes that belong to nobody, in transactions of their own: whoever records
+        meanwhile must not wait for the import to end. What is left of it when the import fails is seen nowhere."""
+        wanted = [one.number for one in self.plan.plants.values()]
+        self.numbers = {
+            "encounter": iter(reserve_numbers(self.scope, "encounter", len(self.plan.encounters))),
+            "plant": iter(reserve_numbers(self.scope, "plant", wanted.count(None), above=max(filter(None, wanted), default=0))),
+        }
+        with database.atomic():
+            for plant in self.plan.plants.values():
+                if plant.taxon and plant.taxon.name not in self.taxa:
+                    self.taxa[plant.taxon.name] = self._keep_taxon(plant.taxon)
+        self._keep_purposes(lambda category: isinstance(category, int))
+
+    def write(self, writing: ActWriter, sha256: str, terms: list[str]) -> int:
+        """Write everything; returns the number of the batch."""
+        self.writing = writing
+        self._communities()
+        self._languages()
+        self._terms()
+        self._keep_purposes(lambda category: not isinstance(category, int))
+        self._informants()
+        self._agreements()
+        self._encounters()
+        self._plants()
+        self._names()
+        batch = writing.create(ImportBatch, {"recorded_by": self.person, "file_sha256": sha256, "terms": {"stated": terms},
+                                             "rows": len(self.plan.landing), "failed": len(self.plan.failing)})  # fmt: skip
+        self._rows(batch)
+        return batch
+
+    def _keep_taxon(self, name: TaxonName) -> int:
+        if listed := self.names.find(name.name):
+            return keep_taxon(self.names, listed)
+        study = self.scope.study_id
+        Checklist.insert(study_id=study, name=_OWN_NAMES, version="1").on_conflict_ignore().execute()
+        own = Checklist.get((Checklist.study_id == study) & (Checklist.name == _OWN_NAMES))
+        values = {"checklist_id": own.id, "name": name.name, "authorship": name.authorship}
+        rest = {"rank": name.rank, "genus": name.genus, "family": name.family}
+        Taxon.insert(**values, **rest).on_conflict_ignore().execute()
+        return int(Taxon.get((Taxon.checklist_id == own.id) & (Taxon.name == name.name)).id)
+
+    def _keep_purposes(self, wanted: Callable[[Reference | TermKey], bool]) -> None:
+        codings = (landing.coding for landing in self.plan.landing)
+        labels = {
+            (self._term(coding["category"]), fold(coding["purpose"])): coding["purpose"]
+            for coding in codings
+            if coding and coding["purpose"] and wanted(coding["category"])
+        }
+        if not labels:
+            return
+        study = self.scope.study_id
+        with database.atomic():
+            # In one order everywhere, so that two that bring the same purposes cannot lock each other out.
+            for (category, folded), label in sorted(labels.items()):
+                values = {"study_id": study, "category_id": category, "label": label, "label_fold": folded}
+                Purpose.insert(**values).on_conflict_ignore().execute()
+        found = Purpose.select().where(Purpose.study_id == study)
+        self.purposes = {(one.category_id, one.label_fold): one.id for one in found}
+
+    def _term(self, reference: Reference | TermKey) -> int:
+        return reference if isinstance(reference, int) else self.terms[reference]  # type: ignore[index]
+
+    def _communities(self) -> None:
+        new = [{"code": code, "name": name} for code, name in self.plan.communities.items()]
+        self.writing.create_many(Community, new, children={"languages": [[] for _ in new]})
+        self.communities = {one["code"]: one["id"] for one in imports.communities(self.scope)}
+
+    def _languages(self) -> None:
+        self.writing.create_many(Language, [{"code": code, "name": name} for code, name in self.plan.languages.items()])
+        self.languages = {one["code"]: one["id"] for one in studies.languages(self.scope)}
+
+    def _terms(self) -> None:
+        """Categories before their subcategories: a parent may be as new as its child."""
+        for key, term in sorted(self.plan.terms.items(), key=lambda one: one[0][2] != ""):
+            vocabulary, scheme, parent, code = key
+            within = self.terms[("category", scheme, "", parent)] if isinstance(parent, str) and parent else parent or None
+            values = {"vocabulary": vocabulary, "scheme": scheme or None, "code": code, "parent_id": within,
+                      "abbreviation": term.abbreviation or None, "position": 1000 + len(self.terms)}  # fmt: skip
+            self.terms[key] = self.writing.create(
+                VocabularyTerm, values, children={"labels": [{"language": "en", "label": term.label}]}
+            )
+
+    def _informants(self) -> None:
+        new = {code: one for code, one in self.plan.informants.items() if not one.is_source}
+        ids = self.writing.create_many(
+            Holder,
+            [
+                {"code": code, "community_id": self.communities[one.community], "gender": one.gender,
+                 "birth_year": one.birth_year, "chosen": one.chosen, "recorded_by": self.person}
+                for code, one in new.items()
+            ],
+        )  # fmt: skip
+        study = self.scope.study_id
+        copy_rows("informant", ("study_id", "holder_id"), ((study, number) for number in ids))
+        for code, one in self.plan.informants.items():
+            if one.is_source:
+                csl = {"type": "unstated", "title": code, "author": [], "issued": {"raw": ""}}
+                values = {"code": code, "kind": "unstated", "csl": csl, "community_id": self.communities.get(one.community)}
+                Informant.insert(study_id=study, source_id=self.writing.create(Source, values)).execute()
+        self.people = {one["code"]: one for one in imports.informants(self.scope)}
+
+    def _agreements(self) -> None:
+        """Stated at import, for holders who have none on file; what somebody agreed to before stands."""
+        named = dict.fromkeys([*self.plan.informants, *(landing.informant for landing in self.plan.landing)])
+        without = [self.people[code] for code in named if not self.people[code]["on_file"]]
+        values = {"agreed_on": self.scope.day, "form": "stated_at_import", **self.agreed}
+        holders = [one["holder_id"] for one in without]
+        self.writing.create_many(Consent, [{**values, "holder_id": one} for one in holders], holder_ids=holders)
+
+    def _encounters(self) -> None:
+        tellers: dict[Reference, list[int]] = {}
+        for event, code in self.plan.tellers:
+            tellers.setdefault(event, []).append(self.people[code]["id"])
+        new = self.plan.encounters
+        there = [sorted(tellers.get(label, [])) for label in new]
+        ids = self.writing.create_many(
+            Encounter,
+            [
+                {"number": next(self.numbers["encounter"]), "kind": "reading" if one.is_reading else "interview",
+                 "title": one.title, "day_from": one.first, "day_to": one.last, "approximate": one.approximate, "came_as": label,
+                 "community_id": self.communities.get(one.community), "recorded_by": self.person}
+                for label, one in new.items()
+            ],
+            children={"informants": [[{"informant_id": one, "part": "teller"} for one in each] for each in there]},
+        )  # fmt: skip
+        self.events: dict[Reference, int] = dict(zip(new, ids, strict=True))
+        for event, told in tellers.items():
+            if isinstance(event, int):
+                self._join(event, told)
+
+    def _join(self, encounter_id: int, told: list[int]) -> None:
+        """Add those who told to an encounter that is there already."""
+        found = EncounterInformant.select().where(EncounterInformant.encounter_id == encounter_id)
+        parts = {one.informant_id: one.part for one in found}
+        if all(parts.get(one) == "teller" for one in told):
+            return
+        parts |= dict.fromkeys(told, "teller")
+        there = [{"informant_id": one, "part": part} for one, part in sorted(parts.items())]
+        self.writing.update(Encounter, encounter_id, None, {}, children={"informants": there})
+
+    def _plants(self) -> None:
+        new = self.plan.plants
+        records = [{"number": one.number or next(self.numbers["plant"]), "came_as": came, "client_key": str(uuid.uuid4())}
+                   for came, one in new.items()]  # fmt: skip
+        ids = self.writing.create_many(Plant, records)
+        self.plants: dict[Reference, int] = dict(zip(new, ids, strict=True))
+        self.writing.create_many(
+            Determination,
+            [
+                {"plant_id": self.plants[came], "taxon_id": self.taxa[one.taxon.name], "basis": "unstated",
+                 "confidence": "unstated", "determiner": "the imported table", "determined_on": self.scope.day,
+                 "is_current": True}
+                for came, one in new.items() if one.taxon
+            ],
+        )  # fmt: skip
+
+    def _names(self) -> None:
+        """Local names of plants with who used them; a name that a plant has already is attested once more."""
+        told: dict[tuple[int, str, int | None], dict[tuple[int, int, int | None], None]] = {}
+        for landing in self.plan.landing:
+            if landing.name:
+                name, language = landing.name
+                person = self.people[landing.informant]
+                key = (self._plant(landing), name, self.languages.get(language))
+                told.setdefault(key, {})[person["id"], self._event(landing), person["holder_id"]] = None
+        plants = sorted({plant for plant, _, _ in told})
+        ids = {(one["plant_id"], one["name"], one["language_id"]): one["id"] for one in rows(
+            """SELECT id, plant_id, name, language_id FROM local_name
+               WHERE plant_id = ANY(%(plants)s) AND removed_at IS NULL""", plants=plants)}  # fmt: skip
+        new = [key for key in told if key not in ids]
+        made = self.writing.create_many(
+            LocalName,
+            [
+                {"plant_id": plant, "name": name, "name_fold": fold(name), "language_id": language}
+                for plant, name, language in new
+            ],
+        )
+        ids |= dict(zip(new, made, strict=True))
+        known = {(one["local_name_id"], one["informant_id"], one["encounter_id"]) for one in rows(
+            """SELECT local_name_id, informant_id, encounter_id FROM attestation
+               WHERE local_name_id = ANY(%(names)s) AND removed_at IS NULL""", names=[ids[key] for key in told])}  # fmt: skip
+        attested = [(ids[key], *who) for key, whoever in told.items() for who in whoever if (ids[key], *who[:2]) not in known]
+        self.writing.create_many(
+            Attestation,
+            [{"local_name_id": name, "informant_id": who, "encounter_id": event} for name, who, event, _ in attested],
+            holder_ids=[holder for _, _, _, holder in attested],
+        )
+
+    def _event(self, landing: Landing) -> int:
+        return landing.event if isinstance(landing.event, int) else self.events[landing.event]
+
+    def _plant(self, landing: Landing) -> int:
+        return landing.plant if isinstance(landing.plant, int) else self.plants[landing.plant]
+
+    def _rows(self, batch: int) -> None:
+        landing, done = self.plan.landing, 0
+        mended = [one.mended_key for one in landing if one.mended_key]
+        imports.forget_undone(self.scope, [one.key for one in landing], mended)
+        self.fixed = {
+            (vocabulary, one["code"]): one["id"]
+            for vocabulary in ("stance", "outcome")
+            for one in studies.terms(self.scope.study_id, vocabulary)
+        }
+        self.asked = {
+            (one["encounter_id"], one["informant_id"], one["plant_id"]): one["id"] for one in imports.askings(self.scope)
+        }
+        for at in range(0, len(landing), _RUN):
+            run = landing[at : at + _RUN]
+            self._report_rows(batch, [one for one in run if not one.asking])
+            self._asking_rows(batch, [one for one in run if one.asking])
+            done += len(run)
+            self.progress(done, len(landing))
+
+    def _record(self, landing: Landing) -> dict[str, Any]:
+        return {
+            "encounter_id": self._event(landing),
+            "informant_id": self.people[landing.informant]["id"],
+            "plant_id": self._plant(landing),
+            "recorded_by": self.person,
+            "client_key": str(uuid.uuid4()),
+        }
+
+    def _report_rows(self, batch: int, run: list[Landing]) -> None:
+        records: list[dict[str, Any]] = []
+        children: dict[str, list[list[dict[str, Any]]]] = {"codings": [], **{kind: [] for kind, _ in _MANY.values()}}
+        for one in run:
+            values = dict(one.values)
+            for vocabulary in ("basis", "stage"):
+                reference = values.pop(vocabulary)
+                values[f"{vocabulary}_id"] = None if reference is None else self._term(reference)
+            for vocabulary in ("stance", "outcome"):
+                values[f"{vocabulary}_id"] = self.fixed[vocabulary, values.pop(vocabulary)]
+            records.append({**self._record(one), **values})
+            children["codings"].append(self._codings(one))
+            for column, (kind, name) in _MANY.items():
+                children[kind].append([{"component": one.component, name: self._term(reference), "position": at}
+                                       for at, reference in enumerate(one.many[column], 1)])  # fmt: skip
+        holders = [self.people[one.informant]["holder_id"] for one in run]
+        ids = self.writing.create_many(UseReport, records, holder_ids=holders, children=children)
+        self._keep_rows(batch, zip(run, ids, [None] * len(ids), strict=True))
+
+    def _codings(self, landing: Landing) -> list[dict[str, Any]]:
+        coding = landing.coding
+        if coding is None:
+            return []
+        category = self._term(coding["category"])
+        subcategory = coding["subcategory"]
+        return [{"scheme": coding["scheme"], "category_id": category, "is_primary": True,
+                 "subcategory_id": None if subcategory is None else self._term(subcategory),
+                 "purpose_id": self.purposes[category, fold(coding["purpose"])] if coding["purpose"] else None}]  # fmt: skip
+
+    def _asking_rows(self, batch: int, run: list[Landing]) -> None:
+        """Askings are kept once: a row that repeats one, or one on record, points at that."""
+        new: dict[tuple[int, int, int], tuple[dict[str, Any], int | None]] = {}
+        places = []
+        for one in run:
+            record = self._record(one)
+            place = (record["encounter_id"], record["informant_id"], record["plant_id"])
+            places.append(place)
+            if place not in self.asked and place not in new:
+                new[place] = ({**record, **one.values}, self.people[one.informant]["holder_id"])
+        made = self.writing.create_many(Asking, [record for record, _ in new.values()],
+                                        holder_ids=[holder for _, holder in new.values()])  # fmt: skip
+        self.asked |= dict(zip(new, made, strict=True))
+        self._keep_rows(batch, zip(run, [None] * len(run), (self.asked[place] for place in places), strict=True))
+
+    def _keep_rows(self, batch: int, landed: Iterable[tuple[Landing, int | None, int | None]]) -> None:
+        copy_rows(
+            "import_row",
+            ("study_id", "batch_id", "line", "row_key", "mended_key", "report_id", "asking_id"),
+            ((self.scope.study_id, batch, one.line, one.key, one.mended_key, report, asking) for one, report, asking in landed),
+        )
