@@ -1,11 +1,13 @@
 """Reckoning a study, and the working of one number down to its reports."""
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
 
 from tender_ledger.core.indices.reckoning import Reckoning, reckon
+from tender_ledger.core.indices.selection import Selected, Selection, select
 from tender_ledger.core.rules import CountingRules
 from tender_ledger.core.tally.counting import count
 from tender_ledger.core.tally.table import Plants
@@ -15,21 +17,40 @@ from tender_ledger.storage.database import snapshot
 from tender_ledger.storage.queries import plants, reports, studies
 from tender_ledger.storage.queries.tally import assemble, read_columns, read_labels, read_table
 
+ALL = Selection()
+
 
 @dataclass(frozen=True)
 class StudyReckoning:
-    """The computed values with the revision of the study they were computed at."""
+    """The computed values with the revision of the study they were computed at, and what of them a filter shows."""
 
     result: Reckoning
     revision: int
+    selected: Selected | None = None
 
 
-def reckon_study(scope: Scope, rules: CountingRules, *, purpose: Purpose = Purpose.COUNTED) -> StudyReckoning:
-    """Compute every index from one snapshot. The same for every member: it asks what may be counted, not what is shown."""
+def reckon_study(scope: Scope, rules: CountingRules, *, purpose: Purpose = Purpose.COUNTED, selection: Selection = ALL,
+                 group: Sequence[str] = ()) -> StudyReckoning:  # fmt: skip
+    """Compute every index from one snapshot. The same for every member: it asks what may be counted, not what is shown.
+
+    A selection, among the communities of `group` where there are some, says what is shown; it changes no value.
+    """
+    scope = scope.for_purpose(purpose)
     with snapshot():
         revision = studies.study(scope)["revision"]
-        table = read_table(scope.for_purpose(purpose))
-    return StudyReckoning(reckon(count(table, rules)), revision)
+        tally = count(read_table(scope, with_ids=bool(selection.part)), rules)
+        with_part = reports.reports_with_part(scope, selection.part) if selection.part else None
+    if not selection:
+        return StudyReckoning(reckon(tally), revision)
+    people = tally.table.informants
+    among = np.array([people.communities[code] in group if code >= 0 else False for code in people.community], dtype=bool)
+    chosen = select(tally, selection, with_part=with_part, among=among if group else None)
+    return StudyReckoning(reckon(tally), revision, chosen)
+
+
+def parts_told(scope: Scope) -> list[dict[str, Any]]:
+    """The parts that reports which may be counted tell of, by label."""
+    return reports.parts_in_use(scope.for_purpose(Purpose.COUNTED))
 
 
 @dataclass(frozen=True)

@@ -2,6 +2,9 @@
 
 from typing import Any
 
+import numpy as np
+import numpy.typing as npt
+
 from tender_ledger.core.terms import Scope
 from tender_ledger.storage.database import row, rows
 from tender_ledger.storage.queries.terms import TERMS, allowed, parameters
@@ -78,6 +81,28 @@ def reports_by_id(scope: Scope, ids: list[int]) -> list[dict[str, Any]]:
     """Those of the reports that the viewer may see."""
     condition = "r.id = ANY(%(ids)s) ORDER BY coalesce(h.code, s.code), e.number, r.id"
     return rows(_select(scope, condition), **parameters(scope, ids=ids))
+
+
+def reports_with_part(scope: Scope, part: str) -> npt.NDArray[np.int64]:
+    """The identities of the study's reports that tell of a part. They are matched with rows read under the scope, never shown."""
+    found = rows(
+        """SELECT DISTINCT m.report_id AS id FROM report_part m JOIN vocabulary_term v ON v.id = m.part_id
+           WHERE m.study_id = %(study)s AND v.code = %(part)s""",
+        study=scope.study_id,
+        part=part,
+    )
+    return np.array([one["id"] for one in found], dtype=np.int64)
+
+
+def parts_in_use(scope: Scope) -> list[dict[str, Any]]:
+    """The parts that reports within the scope tell of, by label."""
+    return rows(
+        f"""SELECT v.code, l.label FROM vocabulary_term v JOIN term_label l ON l.term_id = v.id AND l.language = 'en'
+            WHERE v.vocabulary = 'part' AND EXISTS (SELECT FROM report_part m
+              JOIN use_report r ON r.id = m.report_id AND r.removed_at IS NULL {TERMS} r.informant_id
+              WHERE m.part_id = v.id AND m.study_id = %(study)s AND {allowed(scope)}) ORDER BY l.label""",
+        **parameters(scope),
+    )
 
 
 def report(scope: Scope, report_id: int) -> dict[str, Any] | None:

@@ -1,10 +1,14 @@
-"""The reckoning: use values and agreement, the rules they were counted by, and the working of every number."""
+"""The reckoning: use values and agreement, communities side by side, the use ladder, the rules, the working of every number."""
 
+from collections.abc import Mapping
 from typing import Any
 
+from flask import Response as Answer
 from flask import g, request, url_for
 from werkzeug.wrappers import Response
 
+from tender_ledger.core.indices.comparison import compare_categories, compare_taxa
+from tender_ledger.core.indices.ranking import PER_INFORMANT, RANKED_FROM
 from tender_ledger.core.indices.reckoning import Reckoning
 from tender_ledger.core.indices.working import (
     CATEGORY_INDICES,
@@ -16,14 +20,27 @@ from tender_ledger.core.indices.working import (
     working_of_category,
     working_of_taxon,
 )
-from tender_ledger.core.rules import BASES, CountingRules
+from tender_ledger.core.publication import MINIMUM_HOLDERS
+from tender_ledger.core.rights import Right
+from tender_ledger.core.rules import BASES
 from tender_ledger.operations import reckoning as operations
 from tender_ledger.operations import studies as study_operations
-from tender_ledger.operations.vocabularies import choices
+from tender_ledger.operations.publishing import publish_ladder
 from tender_ledger.storage.queries import people
-from tender_ledger.storage.queries import studies as study_queries
-from tender_ledger.web.reckoning.tables import category_rows, taxon_rows
-from tender_ledger.web.shared.rules_sentence import BASIS_NAMES, rules_parts
+from tender_ledger.web.reckoning.asked import (
+    FILTER,
+    KEPT,
+    LADDER_INDICES,
+    Asked,
+    asked,
+    categories,
+    families,
+    filter_words,
+    with_changes,
+)
+from tender_ledger.web.reckoning.ladder_files import AboutLadder, ladder_csv, ladder_svg
+from tender_ledger.web.reckoning.tables import category_rows, faced_categories, faced_taxa, ladder_of, taxon_rows
+from tender_ledger.web.shared.rules_sentence import BASIS_NAMES, rules_parts, rules_sentence
 from tender_ledger.web.shared.spread import done, opened, spread
 from tender_ledger.web.shared.study_scope import study_blueprint
 from tender_ledger.web.shared.words import gettext as _
@@ -34,91 +51,123 @@ _FIRST = 12  # reports shown behind a number before “all of them”
 
 @reckoning.get("")
 def show() -> str:
-    """Every index of the study or of one community; the address holds rules tried out, group, order and margin."""
-    in_force = study_operations.rules_in_force(g.scope)
-    rules = _with(in_force, request.args)
-    whole = operations.reckon_study(g.scope, rules)
-    group = request.args.get("group", "")
-    part = whole.result.by_community.get(group, whole.result)
-    group = group if group in whole.result.by_community else ""
-    by_category = request.args.get("show") == "categories"
-    sort = request.args.get("sort", "")
-    context: dict[str, Any] = {
-        "r": part,
-        "whole": whole.result,
-        "group": group,
-        "communities": {one["code"]: one["name"] for one in people.communities(g.scope)},
-        "rules": rules,
-        "rules_words": rules_parts(rules),
-        "tried_out": rules != in_force,
-        "by_category": by_category,
-        "sort": sort or ("nur" if by_category else "ci"),
-        "categories": _categories(),
-    }
+    """The values of the study, of one community, or of two side by side; all that is asked for stands in the address."""
+    names = {one["code"]: one["name"] for one in people.communities(g.scope)}
+    one = asked(request.args, names)
+    reckoned = operations.reckon_study(g.scope, one.rules, selection=one.selection, group=one.groups)
+    whole = reckoned.result
+    one = one.among(whole.by_community)
+    part = whole.by_community.get(one.group, whole)
+    known = categories()
+    context = {
+        "asked": one, "r": part, "whole": whole, "communities": names, "rules": one.rules, "rules_words": rules_parts(one.rules),
+        "categories": known, "symbols": SYMBOLS, "group": one.group, **_filter(one, whole, names, known),
+    }  # fmt: skip
+    context |= _rows(one, part, whole, reckoned.selected)
     kind, about = opened()
+    of = request.args.get("of", "") if request.args.get("of", "") in one.groups else one.group
+    context["margin_group"] = of
     return spread(
-        "reckoning/reckoning.html",
-        *_margin(kind, about, part, rules, group, context),
-        **_rows(part, sort, by_category),
-        **context,
+        "reckoning/reckoning.html", _margin(kind, about, whole.by_community.get(of, whole), one, of, context), **context
     )
 
 
-def _rows(part: Reckoning, sort: str, by_category: bool) -> dict[str, Any]:
-    if by_category:
-        return {"rows": category_rows(part, sort or "nur")}
-    return {"rows": taxon_rows(part, sort or "ci"), "facts": operations.taxon_facts(g.scope)}
+def _filter(one: Asked, whole: Reckoning, names: Mapping[str, str], known: Mapping[str, Any]) -> dict[str, Any]:
+    """What the filter offers and says."""
+    parts = {row["code"]: row["label"] for row in operations.parts_told(g.scope)}
+    told = {code: choice.label for code, choice in known.items() if code in whole.categories}
+    offers = {"family": {family: family for family in families(whole)}, "category": told, "part": parts, "community": names}
+    return {
+        "offers": offers,
+        "filter_words": filter_words(one.selection, offers),
+        "filter_keys": FILTER,
+        "kept_keys": KEPT,
+        "here_file": _file_address,
+    }
 
 
-def _with(rules: CountingRules, asked: Any) -> CountingRules:
-    """The rules with what the address or the form changes in them."""
-    changes: dict[str, Any] = {}
-    if "unit" in asked:
-        changes["unit"] = asked["unit"]
-    if "informants" in asked:
-        changes["informant_kinds"] = ["holder", "source"] if asked["informants"] == "sources" else ["holder"]
-    if "basis" in asked or "tried" in asked:  # a form with no ground ticked is refused, not taken for no change
-        changes["basis"] = asked.getlist("basis")
-    return rules.with_(**changes)
+def _file_address(kind: str) -> str:
+    """The address of the ladder's file by what this page asks for."""
+    kept: dict[str, Any] = {
+        name: request.args.getlist(name) for name in KEPT if name in request.args and name not in ("show", "sort")
+    }
+    return url_for("reckoning.ladder_file", kind=kind, **kept)
 
 
-def _categories() -> dict[str, Any]:
-    scheme = study_queries.study(g.scope)["scheme"]
-    return {one.code: one for one in choices(g.scope.study_id, "category", scheme)}
+def _rows(one: Asked, part: Reckoning, whole: Reckoning, selected: Any) -> dict[str, Any]:
+    """The rows of the view that is asked for, with how many there would be without the filter."""
+    if one.beside:
+        return _rows_beside(one, whole, selected)
+    if one.view == "categories":
+        sort = one.sort or "nur"
+        return {"rows": category_rows(part, sort, selected), "all_rows": int((part.nt > 0).sum()), "sort": sort}
+    facts = operations.taxon_facts(g.scope)
+    if one.view == "ladder":
+        drawn = ladder_of(part, one.index, selected)
+        return {"ladder": drawn, "rows": [*drawn.rungs, *drawn.apart], "all_rows": int(part.told.sum()), "facts": facts,
+                "sort": one.index, "ladder_indices": LADDER_INDICES, "ranked_from": RANKED_FROM,
+                "minimum": MINIMUM_HOLDERS}  # fmt: skip
+    sort = one.sort or "ci"
+    return {"rows": taxon_rows(part, sort, selected), "all_rows": int(part.told.sum()), "facts": facts, "sort": sort}
 
 
-def _margin(kind: str, about: str, part: Reckoning, rules: CountingRules, group: str, context: dict[str, Any]) -> tuple[str]:
+def _rows_beside(one: Asked, whole: Reckoning, selected: Any) -> dict[str, Any]:
+    first, second = whole.by_community[one.group], whole.by_community[one.beside]
+    if one.view == "categories":
+        compared = compare_categories(first, second)
+        sort = one.sort or "nur"
+        return {"rows": faced_categories(compared, sort, selected), "all_rows": int(compared.told.sum()), "sort": sort,
+                "compared": compared, "first": first, "second": second}  # fmt: skip
+    faced = compare_taxa(first, second, one.index)
+    sort = one.sort or "difference"
+    return {"rows": faced_taxa(faced, sort, selected), "all_rows": int(faced.told.sum()), "sort": sort, "compared": faced,
+            "first": first, "second": second, "facts": operations.taxon_facts(g.scope), "indices": PER_INFORMANT}  # fmt: skip
+
+
+def _margin(kind: str, about: str, part: Reckoning, one: Asked, group: str, context: dict[str, Any]) -> str:
     """The template of the margin, with what it needs put into the context."""
     if kind == "rules":
-        context |= {"bases": BASES, "basis_names": BASIS_NAMES}
-        return ("reckoning/_rules.html",)
+        context |= {"bases": (*BASES, *study_operations.own_bases(g.scope)), "basis_names": BASIS_NAMES}
+        return "reckoning/_rules.html"
     if kind == "n":
         counted = [one for one in people.holders(g.scope) if one["may_count"] and one["encounters"]]
-        context["counted"] = [one for one in counted if group in ("", one["community_code"])]
-        return ("reckoning/_everybody.html",)
+        context |= {"counted": [one for one in counted if group in ("", one["community_code"])], "of_group": part}
+        return "reckoning/_everybody.html"
     working = working_of_taxon(part, about, kind) if kind in TAXON_INDICES else working_of_category(part, about, kind)
     if working is None:
-        return ("reckoning/_about.html",)
+        return "reckoning/_about.html"
     is_taxon = kind in TAXON_INDICES
-    context |= {
-        "working": working,
-        "symbols": SYMBOLS,
-        "names": NAMES,
-        "sources": SOURCES,
-        "misleads": MISLEADS[kind],
-        "is_taxon": is_taxon,
-    }
+    context |= {"working": working, "names": NAMES, "sources": SOURCES, "misleads": MISLEADS[kind], "is_taxon": is_taxon,
+                "of_group": part}  # fmt: skip
     context["behind"] = operations.reports_behind(
-        g.scope, rules, taxon=about if is_taxon else "", category="" if is_taxon else about, community=group
+        g.scope, one.rules, taxon=about if is_taxon else "", category="" if is_taxon else about, community=group
     )
-    context["first"] = 10_000 if "all" in request.args else _FIRST
+    context["first_reports"] = 10_000 if "all" in request.args else _FIRST
     context["is_category_index"] = kind in CATEGORY_INDICES
-    return ("reckoning/_working.html",)
+    return "reckoning/_working.html"
+
+
+@reckoning.get("/ladder.<any(svg, csv):kind>")
+def ladder_file(kind: str) -> Answer:
+    """The use ladder as a file, computed within the terms of publication: drawn, or its data."""
+    g.member.require(Right.EXPORT)
+    names = {one["code"]: one["name"] for one in people.communities(g.scope)}
+    one = asked(request.args, names, view="ladder")
+    published = publish_ladder(g.scope, one.rules, one.index, group=one.group, selection=one.selection)
+    known = categories()
+    labels = {"family": {}, "category": {code: choice.label for code, choice in known.items()},
+              "part": {row["code"]: row["label"] for row in operations.parts_told(g.scope)}, "community": names}  # fmt: skip
+    about = AboutLadder(
+        counted=rules_sentence(one.rules), where=names.get(one.group, ""), shown=filter_words(one.selection, labels),
+        day=g.scope.day, authorship={taxon: fact["authorship"] for taxon, fact in operations.taxon_facts(g.scope).items()},
+    )  # fmt: skip
+    body = ladder_svg(published, known, about) if kind == "svg" else ladder_csv(published, known, about)
+    media = {"svg": "image/svg+xml", "csv": "text/csv"}[kind]
+    return Answer(body, mimetype=media, headers={"Content-Disposition": f'attachment; filename="use-ladder.{kind}"'})
 
 
 @reckoning.post("/rules")
 def set_rules() -> Response:
     """Put rules in force for the study."""
-    rules = _with(study_operations.rules_in_force(g.scope), request.form)
-    study_operations.set_rules(g.scope, rules)
+    study_operations.set_rules(g.scope, with_changes(study_operations.rules_in_force(g.scope), request.form))
     return done(_("These rules are in force now; every number was counted anew."), url_for("reckoning.show", margin="rules"))

@@ -1,4 +1,4 @@
-"""The rows of the reckoning's tables, in the order asked for."""
+"""The rows of the reckoning's tables and its ladder, in the order asked for, and of those only what the filter shows."""
 
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass
@@ -6,25 +6,16 @@ from typing import Any
 
 import numpy as np
 
+from tender_ledger.core.indices.comparison import CategoriesCompared, Side, TaxaCompared
+from tender_ledger.core.indices.ranking import ranked_in_a_ladder, ranks, values_of_taxa
 from tender_ledger.core.indices.reckoning import Reckoning
-from tender_ledger.core.tally.table import Ints
+from tender_ledger.core.indices.selection import Selected
+from tender_ledger.core.tally.table import Bools
+from tender_ledger.figures.ladder import Ladder, Told, use_ladder
+from tender_ledger.figures.strip import Share, strip
 
 _STRIP = 112.0  # width of the category strip, pixels
-_ROOM = 15.0  # a share this wide has room for its two letters
-
-
-@dataclass(frozen=True)
-class Share:
-    """One category's part of the strip of a taxon."""
-
-    code: str
-    x: float
-    width: float
-    count: int
-
-    @property
-    def has_room(self) -> bool:
-        return self.width >= _ROOM
+_FACE = 200.0  # width of the scale on which two communities face each other, pixels
 
 
 @dataclass(frozen=True)
@@ -49,35 +40,48 @@ class CategoryRow:
     why_not: str
 
 
-def taxon_rows(r: Reckoning, sort: str) -> list[TaxonRow]:
-    """The taxa that were told, by the column `sort` (a leading minus turns the order round); unknown columns mean ci."""
-    columns = _columns(r)
+@dataclass(frozen=True)
+class FacedTaxon:
+    """A taxon in two communities: of each its rank (0: never told there), counts and value, and where the value stands."""
+
+    name: str
+    first: Mapping[str, float]
+    second: Mapping[str, float]
+    difference: float
+
+
+@dataclass(frozen=True)
+class FacedCategory:
+    """A use category in two communities."""
+
+    code: str
+    first: CategoryRow
+    second: CategoryRow
+    difference: float
+
+
+def taxon_rows(r: Reckoning, sort: str, selected: Selected | None = None) -> list[TaxonRow]:
+    """The taxa that were told, by the column `sort` (a leading minus turns the order round); unknown columns mean ci.
+
+    Ranks are those among everything told, whatever the filter shows.
+    """
+    columns = values_of_taxa(r)
     name, turned = sort.removeprefix("-"), sort.startswith("-")
     told = [int(at) for at in np.flatnonzero(r.told)]
     key = _order(r, columns, name)
-    ordered = sorted(told, key=key, reverse=turned)
-    rank = dict(zip(told, _ranks(columns.get(name, columns["ci"])[told]), strict=True))
+    rank = dict(zip(told, ranks(columns.get(name, columns["ci"])[told]).tolist(), strict=True))
     return [
-        TaxonRow(rank[at], r.taxa[at], r.family[at], {key: float(column[at]) for key, column in columns.items()}, _shares(r, at))
-        for at in ordered
-    ]
+        TaxonRow(rank[at], r.taxa[at], r.family[at], {key: float(column[at]) for key, column in columns.items()},
+                 strip(_counts(r, at), _STRIP))
+        for at in sorted(told, key=key, reverse=turned) if _shown(selected.taxa if selected else None, at)
+    ]  # fmt: skip
 
 
-def _ranks(values: Ints) -> list[int]:
-    """1 for the highest; equals share the better rank, as in a race; 0 for NaN."""
-    falling = np.sort(-values[~np.isnan(values)])
-    ranks = 1 + np.searchsorted(falling, -values, side="left")
-    return np.where(np.isnan(values), 0, ranks).tolist()
+def _shown(flags: Bools | None, at: int) -> bool:
+    return flags is None or bool(flags[at])
 
 
-def _columns(r: Reckoning) -> dict[str, Any]:
-    """The values by column, rounded where floats differ and fractions do not: 1/3 + 2/3 ties with 1."""
-    asked = r.uv_asked if r.askings_recorded else np.full(len(r.taxa), np.nan)
-    found = {"ur": r.ur, "fc": r.fc, "nu": r.nu, "rfc": r.rfc, "ci": r.ci, "uv": r.uv_all, "uva": asked}
-    return {name: np.round(column, 12) for name, column in found.items()}
-
-
-def _order(r: Reckoning, columns: dict[str, Any], name: str) -> Callable[[int], Any]:
+def _order(r: Reckoning, columns: Mapping[str, Any], name: str) -> Callable[[int], Any]:
     if name == "plant":
         return lambda at: r.taxa[at]
     if name == "family":
@@ -86,23 +90,15 @@ def _order(r: Reckoning, columns: dict[str, Any], name: str) -> Callable[[int], 
     return lambda at: (np.isnan(values[at]), -np.nan_to_num(values[at]), r.taxa[at])
 
 
-def _shares(r: Reckoning, at: int) -> tuple[Share, ...]:
+def _counts(r: Reckoning, at: int) -> list[tuple[str, int]]:
+    """The categories of a taxon with their counts, most told first."""
     counts = r.ur_by_category[at]
-    total, x, made = int(counts.sum()), 0.0, []
-    for category in np.argsort(-counts, kind="stable"):
-        if counts[category]:
-            width = _STRIP * int(counts[category]) / total
-            made.append(Share(r.categories[category], round(x, 1), round(width, 1), int(counts[category])))
-            x += width
-    return tuple(made)
+    return [(r.categories[one], int(counts[one])) for one in np.argsort(-counts, kind="stable")]
 
 
-def category_rows(r: Reckoning, sort: str) -> list[CategoryRow]:
+def category_rows(r: Reckoning, sort: str, selected: Selected | None = None) -> list[CategoryRow]:
     """The categories that were told, by Nur, Nt, ICF or name."""
-    rows = [
-        CategoryRow(r.categories[at], int(r.nur[at]), int(r.nt[at]), float(r.icf[at]), r.why_no_icf(int(at)))
-        for at in np.flatnonzero(r.nt)
-    ]
+    rows = [_category(r, int(at)) for at in np.flatnonzero(r.nt) if _shown(selected.categories if selected else None, int(at))]
     name, turned = sort.removeprefix("-"), sort.startswith("-")
     keys: dict[str, Callable[[CategoryRow], Any]] = {
         "category": lambda row: row.code,
@@ -110,3 +106,58 @@ def category_rows(r: Reckoning, sort: str) -> list[CategoryRow]:
         "icf": lambda row: (np.isnan(row.icf), -np.nan_to_num(row.icf), row.code),
     }
     return sorted(rows, key=keys.get(name, lambda row: (-row.nur, row.code)), reverse=turned)
+
+
+def _category(r: Reckoning, at: int) -> CategoryRow:
+    return CategoryRow(r.categories[at], int(r.nur[at]), int(r.nt[at]), float(r.icf[at]), r.why_no_icf(at))
+
+
+def ladder_of(r: Reckoning, index: str, selected: Selected | None = None) -> Ladder:
+    """The use ladder by an index: the ranked from the highest down, then those told by too few to be ranked."""
+    values, standing = values_of_taxa(r)[index], ranked_in_a_ladder(r)
+    told = [int(at) for at in np.flatnonzero(r.told)]
+    ranked = [at for at in told if standing[at]]
+    rank = dict(zip(ranked, ranks(values[ranked]).tolist(), strict=True))
+    shown = [at for at in told if _shown(selected.taxa if selected else None, at)]
+    shown.sort(key=lambda at: (rank.get(at, 0) == 0, -values[at], r.taxa[at]))
+    return use_ladder([Told(r.taxa[at], float(values[at]), int(r.fc[at]), _counts(r, at), rank.get(at, 0)) for at in shown])
+
+
+def faced_taxa(compared: TaxaCompared, sort: str, selected: Selected | None = None) -> list[FacedTaxon]:
+    """The taxa told in either community: by the size of the difference, or by `first`, `second` or `plant`."""
+    top = max(float(np.nanmax(one.values, initial=0.0)) for one in (compared.first, compared.second)) or 1.0
+    told = [int(at) for at in np.flatnonzero(compared.told) if _shown(selected.taxa if selected else None, int(at))]
+    rows = [
+        FacedTaxon(compared.taxa[at], _side(compared.first, at, top), _side(compared.second, at, top),
+                   float(compared.difference[at]))
+        for at in told
+    ]  # fmt: skip
+    name, turned = sort.removeprefix("-"), sort.startswith("-")
+    keys: dict[str, Callable[[FacedTaxon], Any]] = {
+        "plant": lambda row: row.name,
+        "first": lambda row: (-row.first["value"], row.name),
+        "second": lambda row: (-row.second["value"], row.name),
+    }
+    return sorted(rows, key=keys.get(name, lambda row: (-abs(row.difference), row.name)), reverse=turned)
+
+
+def _side(side: Side, at: int, top: float) -> dict[str, float]:
+    value = float(side.values[at])
+    return {"value": value, "rank": int(side.ranks[at]), "ur": int(side.ur[at]), "fc": int(side.fc[at]),
+            "x": 0.0 if np.isnan(value) else round(_FACE * value / top, 1)}  # fmt: skip
+
+
+def faced_categories(compared: CategoriesCompared, sort: str, selected: Selected | None = None) -> list[FacedCategory]:
+    """The categories told in either community, by the reports of both, or by `difference` or `category`."""
+    told = [int(at) for at in np.flatnonzero(compared.told) if _shown(selected.categories if selected else None, int(at))]
+    rows = [
+        FacedCategory(compared.categories[at], _category(compared.first, at), _category(compared.second, at),
+                      float(compared.difference[at]))
+        for at in told
+    ]  # fmt: skip
+    name, turned = sort.removeprefix("-"), sort.startswith("-")
+    keys: dict[str, Callable[[FacedCategory], Any]] = {
+        "category": lambda row: row.code,
+        "difference": lambda row: (np.isnan(row.difference), -abs(np.nan_to_num(row.difference)), row.code),
+    }
+    return sorted(rows, key=keys.get(name, lambda row: (-row.first.nur - row.second.nur, row.code)), reverse=turned)

@@ -14,13 +14,13 @@ class ImportForm(LedgerForm):
         _("Everybody interviewed, where there is a list"),
         description=_("informants.csv, the silent too: it fixes N. Without it N is whoever appears in the reports."),
     )
-    record = BooleanField(_("may be recorded"))
-    count = BooleanField(_("may be counted"))
-    show = BooleanField(_("may be shown to members of the study"))
-    publish = BooleanField(_("may be published in figures and tables"))
-    quote = BooleanField(_("may be published word for word"))
+    may_record = BooleanField(_("may be recorded"))
+    may_count = BooleanField(_("may be counted"))
+    may_show = BooleanField(_("may be shown to members of the study"))
+    may_publish = BooleanField(_("may be published in figures and tables"))
+    may_quote = BooleanField(_("may be published word for word"))
     new_codes = BooleanField(_("Add codes that the study lacks to its own; otherwise their rows fail"))
 
     def terms(self) -> list[str]:
         """The words of the terms that were ticked."""
-        return [word for word in TERM_WORDS if self[word].data]
+        return [word for word in TERM_WORDS if self[f"may_{word}"].data]

@@ -38,8 +38,10 @@ def rules_sentence(rules: CountingRules) -> str:
 
 def _short(bases: list[str]) -> list[str]:
     """The names of the grounds; the five kinds of study as one where all of them stand together."""
-    names = [BASIS_NAMES[basis] for basis in bases if basis not in _STUDIES or not set(bases) >= _STUDIES]
-    return [*names, _("published studies")] if set(bases) >= _STUDIES else names
+    all_studies = set(bases) >= _STUDIES
+    named = [basis for basis in bases if basis not in _STUDIES or not all_studies]
+    names = [BASIS_NAMES.get(basis, basis.replace("_", " ")) for basis in named]
+    return [*names, _("published studies")] if all_studies else names
 
 
 def _listed(words: list[str]) -> str:

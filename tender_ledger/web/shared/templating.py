@@ -22,19 +22,12 @@ DASH = "–"
 def install(app: Flask) -> None:
     """Make filters, globals and gettext known to every template."""
     app.jinja_env.add_extension("jinja2.ext.i18n")
-    app.jinja_env.install_gettext_callables(words.gettext, words.ngettext, newstyle=True)  # type: ignore[attr-defined]
+    app.jinja_env.install_gettext_callables(words.gettext, words.plural, newstyle=True)  # type: ignore[attr-defined]
     app.jinja_env.trim_blocks = app.jinja_env.lstrip_blocks = True
     app.jinja_env.filters.update(
-        count=count,
-        decimal=decimal,
-        day=day,
-        days=days,
-        moment=moment,
-        sci=sci,
-        clock=recording_time,
-        terms=terms_sentence,
-        hue=hue,
-    )
+        count=count, decimal=decimal, day=day, days=days, moment=moment, sci=sci, clock=recording_time, terms=terms_sentence,
+        hue=hue, written=written_name, signed=signed,
+    )  # fmt: skip
     app.jinja_env.globals.update(here=here, last_act=last_act, new_key=lambda: str(uuid.uuid4()))
 
 
@@ -48,6 +41,14 @@ def decimal(value: float | None, places: int = 2) -> str:
     if value is None or math.isnan(value):
         return DASH
     return f"{float(value):,.{places}f}".replace(",", _THIN)
+
+
+def signed(value: float, places: int = 2) -> str:
+    """A difference with its sign, a dash where it is undefined; nothing stands before a 0."""
+    text = decimal(abs(value), places)
+    if text == DASH or not float(f"{abs(value):.{places}f}"):
+        return text
+    return ("+" if value > 0 else "−") + text
 
 
 def day(value: date) -> str:

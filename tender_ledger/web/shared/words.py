@@ -13,4 +13,9 @@ def gettext(sentence: str, **values: object) -> str:
 
 def ngettext(one: str, many: str, num: int, **values: object) -> str:
     """The sentence for so many, with `num` and the values put in."""
-    return _catalogue.ngettext(one, many, num) % {"num": num, **values}
+    return plural(one, many, num) % {"num": num, **values}
+
+
+def plural(one: str, many: str, num: int) -> str:
+    """The sentence for so many as the catalogue has it; a template puts the values in by itself."""
+    return _catalogue.ngettext(one, many, num)

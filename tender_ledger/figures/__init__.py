@@ -1,0 +1,1 @@
+"""Geometry of the drawn views: values in, marks out, no markup."""

@@ -1,0 +1,98 @@
+"""The use ladder as files: an SVG that looks the same in any program, and its data as CSV."""
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+from datetime import date
+from typing import Any
+
+from flask import render_template
+
+from tender_ledger.core.indices.working import SYMBOLS
+from tender_ledger.core.publication import MINIMUM_HOLDERS
+from tender_ledger.figures.ladder import Told, use_ladder
+from tender_ledger.formats.sheet import write_sheet
+from tender_ledger.operations.publishing import PublishedLadder
+from tender_ledger.web.shared.words import gettext as _
+
+# What each kind of mark looks like in a file, as attributes that every program reads; the page has its own style sheet.
+_SANS, _SERIF = 'font-family="Noto Sans, sans-serif"', 'font-family="Gentium Plus, serif"'
+LOOKS = {
+    "title": f'{_SERIF} font-size="20" fill="#1b2526"',
+    "sentence": f'{_SERIF} font-size="13" fill="#566260"',
+    "head": f'{_SANS} font-size="11.5" fill="#566260"',
+    "tick": f'{_SANS} font-size="10" fill="#566260" text-anchor="middle"',
+    "rank": f'{_SANS} font-size="12" fill="#566260" text-anchor="end"',
+    "name": f'{_SERIF} font-size="15" fill="#1b2526"',
+    "auth": f'{_SERIF} font-size="12" fill="#566260" font-style="normal"',
+    "value": f'{_SERIF} font-size="15" font-weight="700" fill="#1b2526" text-anchor="end"',
+    "count": f'{_SERIF} font-size="15" fill="#1b2526" text-anchor="end"',
+    "code": f'{_SANS} font-size="8.5" fill="#566260" text-anchor="middle"',
+    "rule": 'stroke="#1b2526" stroke-width="1.5"',
+    "hair": 'stroke="#e2e5de" stroke-width="1"',
+    "stem": 'stroke="#77827e" stroke-width="1"',
+    "dot": 'fill="#1b2526"',
+    "hollow": 'fill="#ffffff" stroke="#1b2526" stroke-width="1.5"',
+}
+# The colours of the categories in a file: those of the light theme.
+HUES = {
+    "FD": "#5d7d2b", "FA": "#a3822a", "AF": "#7d8f6d", "BE": "#d0a63a", "IF": "#9a7fae", "MT": "#7c6044", "FU": "#b5622e",
+    "SO": "#3f639c", "VP": "#6d2f2f", "NP": "#a06a6a", "MD": "#7d3a5d", "EN": "#3d7d75", "GS": "#6b6f76",
+}  # fmt: skip
+_OWN = ("#8a5a33", "#2f7286", "#6a5b9c", "#7a7a2c", "#a04d70", "#4a7a55")
+
+
+@dataclass(frozen=True)
+class AboutLadder:
+    """What a file says of itself: how it was counted, where, what of it is shown, when; and the authors of the names."""
+
+    counted: str
+    where: str
+    shown: str
+    day: date
+    authorship: Mapping[str, str]
+
+
+def ladder_svg(published: PublishedLadder, categories: Mapping[str, Any], about: AboutLadder) -> bytes:
+    """The ladder as SVG, complete in itself: heading, how it was counted, what is held back, and what it is not."""
+    told = [
+        Told(one.taxon, one.value, one.told_by, [*one.shares.named, ("", one.shares.merged)], one.rank) for one in published.taxa
+    ]
+    facts = {taxon: {"authorship": authorship, "name": ""} for taxon, authorship in about.authorship.items()}
+    return render_template(
+        "reckoning/ladder_file.svg", ladder=use_ladder(told), symbol=SYMBOLS[published.index], n=published.n, about=about,
+        left_out=published.left_out, minimum=MINIMUM_HOLDERS, categories=categories, facts=facts, looks=LOOKS, fill=_fill,
+    ).encode()  # fmt: skip
+
+
+def _fill(abbreviation: str) -> str:
+    """The colour of a category by its two letters; a merged rest is grey."""
+    if not abbreviation:
+        return "#c9cec6"
+    return HUES.get(abbreviation, _OWN[sum(map(ord, abbreviation)) % len(_OWN)])
+
+
+def ladder_csv(published: PublishedLadder, categories: Mapping[str, Any], about: AboutLadder) -> bytes:
+    """The data of the ladder: a row a taxon with its value and, by category, its counts; an empty cell was merged or is none."""
+    named = {code for one in published.taxa for code, _count in one.shares.named}
+    shown = [code for code in categories if code in named]
+    columns = (
+        "rank",
+        "taxon",
+        "family",
+        "index",
+        "value",
+        "reports",
+        "told_by",
+        "N",
+        *shown,
+        "other_categories",
+        "counted",
+        "note",
+    )
+    note = _("How often it was told, not how well it works. It is no advice to treat, eat or gather.")
+    return write_sheet(columns, [
+        {"rank": one.rank or None, "taxon": one.taxon, "family": one.family, "index": SYMBOLS[published.index],
+         "value": repr(one.value), "reports": one.reports, "told_by": one.told_by, "N": published.n, **dict(one.shares.named),
+         "other_categories": one.shares.merged or None, "counted": about.counted, "note": note}
+        for one in published.taxa
+    ])  # fmt: skip
