@@ -11,7 +11,7 @@ from typing import Any
 from tender_ledger.core.rights import Role
 from tender_ledger.core.terms import Scope
 from tender_ledger.formats.sheet import Row, read_sheet
-from tender_ledger.operations import accounts, clock, encounters, people, plants, reports, studies
+from tender_ledger.operations import accounts, clock, encounters, importing, people, plants, reports, studies
 from tender_ledger.operations.names_key import NamesKey
 from tender_ledger.operations.typed_report import TypedReport
 from tender_ledger.standins.names_service import ChecklistNames
@@ -21,7 +21,7 @@ from tender_ledger.storage.queries import people as people_queries
 from tender_ledger.storage.queries import studies as study_queries
 
 _DATA = Path(__file__).parent / "data"
-_FIELDS = {"parts": "part", "methods": "preparation", "purpose": "use", "caution": "caution_told"}
+_FIELDS = {"parts": "part", "methods": "preparation", "applications": "application", "purpose": "use", "caution": "caution_told"}
 
 
 def load_demo(key: NamesKey | None, password: Callable[[], str] = lambda: secrets.token_urlsafe(9)) -> dict[str, str]:
@@ -70,6 +70,7 @@ class _Loader:
         self._encounters()
         self._plants()
         self._reports()
+        self._sheets()
         self._agreements(first=False)
 
     def _places(self) -> None:
@@ -142,6 +143,12 @@ class _Loader:
             typed = TypedReport(**{**vars(typed), "parts": typed.parts.replace(";", ","),
                                            "methods": typed.methods.replace(";", ",")})  # fmt: skip
             record(self.recorder, int(row["event"][1:]), typed, str(uuid.uuid5(uuid.NAMESPACE_URL, f"veldra report {line}")))
+
+    def _sheets(self) -> None:
+        """What assistants brought on sheets is imported by the owner, under agreements that are on file already."""
+        sheets = (_DATA / "sheets.csv").read_bytes()
+        outcome = importing.import_table(self.owner, sheets, None, self.names, terms=("record", "count", "show"), new_codes=False)
+        assert outcome.plan.failing == [], outcome.failing.decode()
 
 
 def is_empty() -> bool:

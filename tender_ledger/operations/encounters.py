@@ -89,13 +89,13 @@ def _left_open(found: Mapping[str, Any]) -> frozenset[str]:
 def _record(values: Mapping[str, Any], *, left_open: frozenset[str] = frozenset()) -> dict[str, Any]:
     if values.get("kind") not in KINDS:
         raise Refused({"kind": f"Choose one of {', '.join(KINDS.values())}."})
-    language = values.get("language_id")
+    language, days = values.get("language_id"), _days(values, left_open=left_open)
     named = values.get("community_id")
     where = "Choose the community where it took place."
     return {
         "kind": values["kind"],
         "title": required(values.get("title"), "title", "The title"),
-        **_days(values, left_open=left_open),
+        **days,
         "community_id": None if not named and "community_id" in left_open else number_of(named, "community_id", where),
         "language_id": number_of(language, "language_id", "Choose a language of the study.") if language else None,
         "interpreter": clean(values.get("interpreter")),

@@ -20,16 +20,18 @@ from tender_ledger.storage.queries import people, plants, reports
 
 def test_it_is_as_large_and_as_uneven_as_a_study_should_be(scope: Scope):
     assert value("SELECT invented FROM study")
-    assert value("SELECT count(*) FROM holder") >= 12
-    assert value("SELECT count(DISTINCT x.name) FROM determination d JOIN taxon x ON x.id = d.taxon_id") >= 20
-    assert value("SELECT count(*) FROM use_report") >= 150
+    told = [one for one in people.holders(scope) if one["reports"]]
+    assert len(told) >= 36
+    assert {one["community_code"] for one in told} == {"ONS", "TAR", "KEL"}
+    r = reckon_study(scope, CountingRules()).result
+    assert r.told.sum() >= 45
+    assert r.ur.sum() >= 900
+    assert value("SELECT count(*) FROM use_report") >= 900
     assert len([one for one in plants.plants(scope) if not one["taxon"]]) >= 2
     assert {one["stance_code"] for one in reports.reports(scope)} > {"affirms"}
     assert "none" in {one["outcome_code"] for one in reports.reports(scope)}
-    assert len(people.sources(scope)) == 1
+    assert len(people.sources(scope)) == 2
     assert value("SELECT count(*) FROM consent WHERE withdrawn_on IS NOT NULL") == 1
-    told = {one["community_code"] for one in people.holders(scope) if one["reports"]}
-    assert told == {"ONS", "TAR"}
     silent = [one for one in people.holders(scope) if one["encounters"] and not one["reports"]]
     assert len(silent) == 1
 
@@ -37,10 +39,31 @@ def test_it_is_as_large_and_as_uneven_as_a_study_should_be(scope: Scope):
 def test_a_few_everybody_names_and_a_long_tail(scope: Scope):
     r = reckon_study(scope, CountingRules()).result
     fc = np.sort(r.fc[r.told])[::-1]
-    assert fc[0] >= r.n / 2
-    assert (fc <= 2).sum() >= 4
-    defined = r.icf[~np.isnan(r.icf)]
-    assert defined.max() - defined.min() > 0.3
+    assert (fc >= 0.75 * r.n).sum() in range(3, 7)  # a few that nearly everybody names
+    assert (fc < 5).sum() >= 6  # and a tail that few do
+    assert np.median(fc) < r.n / 2
+
+
+def test_categories_agree_from_not_at_all_to_nearly_all_and_one_carries_no_number(scope: Scope):
+    r = reckon_study(scope, CountingRules()).result
+    told = r.icf[r.nur > 0]
+    assert np.isnan(told).sum() == 1
+    assert np.nanmin(told) == 0
+    assert ((told > 0.3) & (told < 0.7)).sum() >= 2
+    assert (told > 0.85).sum() >= 4
+
+
+def test_communities_differ_in_part(scope: Scope):
+    """Every pair shares most of its plants, each has some of its own, and the first five are not the same."""
+    r = reckon_study(scope, CountingRules()).result
+    told = {code: set(np.flatnonzero(one.told)) for code, one in r.by_community.items()}
+    first = {code: tuple(np.argsort(-one.ci)[:5]) for code, one in r.by_community.items()}
+    assert len(set(first.values())) == 3
+    for one, other in (("ONS", "TAR"), ("ONS", "KEL"), ("TAR", "KEL")):
+        shared = len(told[one] & told[other])
+        assert 0.6 < shared / len(told[one] | told[other]) < 0.95
+        assert told[one] - told[other]
+        assert told[other] - told[one]
 
 
 @pytest.mark.parametrize(
