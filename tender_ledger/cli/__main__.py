@@ -4,6 +4,7 @@ import sys
 
 import click
 
+from tender_ledger.cli.backups import backup_database, restore_database
 from tender_ledger.cli.bench import bench
 from tender_ledger.cli.export import export
 from tender_ledger.cli.importing import import_reports
@@ -11,16 +12,17 @@ from tender_ledger.cli.indices import indices
 from tender_ledger.cli.users import user
 from tender_ledger.core.messages import InputRefused
 from tender_ledger.core.terms import NotAllowed
+from tender_ledger.launch.backup import BackupRefused
 from tender_ledger.launch.cluster import ClusterError
 from tender_ledger.operations.errors import Refused
 
 
 @click.group()
 def ledger() -> None:
-    """Count plant use reports, bring open tables into a study and take them out, and manage who may sign in."""
+    """Count plant use reports, bring open tables into a study and take them out, back up, and say who may sign in."""
 
 
-for _command in (indices, import_reports, export, user, bench):
+for _command in (indices, import_reports, export, backup_database, restore_database, user, bench):
     ledger.add_command(_command)
 
 
@@ -32,7 +34,7 @@ def main() -> int:
         for problem in refused.problems:
             click.echo(str(problem), err=True)
         return 1
-    except (Refused, NotAllowed, ClusterError, LookupError) as refused:
+    except (Refused, NotAllowed, ClusterError, BackupRefused, LookupError) as refused:
         click.echo(str(refused), err=True)
         return 1
     except click.ClickException as error:

@@ -130,7 +130,7 @@ class Cluster:
 
     def _run(self, program: str, *arguments: str, check: bool = True,
              environment: dict[str, str] | None = None) -> subprocess.CompletedProcess[str]:  # fmt: skip
-        command = [str(_programs() / program), *arguments]
+        command = [str(programs() / program), *arguments]
         if os.geteuid() == 0:
             command = ["runuser", "-u", "postgres", "--", *command]
         # The server that pg_ctl starts keeps its streams: a pipe would be held open for as long as the server lives.
@@ -144,7 +144,7 @@ class Cluster:
         return done
 
 
-def _programs() -> Path:
+def programs() -> Path:
     """The folder of the newest PostgreSQL of the machine. Raises ClusterError when there is none."""
     found = sorted(Path("/usr/lib/postgresql").glob("*/bin/initdb"), key=lambda path: int(path.parts[-3]))
     if not found:

@@ -8,7 +8,7 @@ from tender_ledger.core.terms import Member
 from tender_ledger.core.text import fold
 from tender_ledger.launch.cluster import own_cluster
 from tender_ledger.launch.state import StateFolder
-from tender_ledger.storage.database import configure, connected
+from tender_ledger.storage.database import configure, connected, database
 from tender_ledger.storage.queries import accounts
 
 
@@ -31,6 +31,11 @@ def with_database() -> Iterator[None]:
     finally:
         if not ran:
             cluster.stop()
+
+
+def database_address() -> str:
+    """The address of the database that `with_database` has opened, with its password."""
+    return str(database.obj.database)
 
 
 def acting_member(study: str, email: str) -> Member:

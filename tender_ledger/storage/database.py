@@ -82,6 +82,24 @@ def pending_migrations() -> list[str]:
     return [row.name for row in Runner(database, str(MIGRATIONS)).status() if row.path and not row.applied]
 
 
+def known_migrations() -> list[str]:
+    """Names of the migrations that this program has, in order."""
+    return sorted(path.stem for path in MIGRATIONS.glob("[0-9]*.py"))
+
+
+def applied_migrations() -> list[str]:
+    """Names of the migrations that the database has, in order."""
+    return [one["name"] for one in rows("SELECT name FROM schema_migration ORDER BY id")]
+
+
+@contextmanager
+def exported_snapshot() -> Iterator[str]:
+    """One consistent view of the database under a name that another connection can ask for."""
+    with database.atomic():
+        database.execute_sql("SET TRANSACTION ISOLATION LEVEL REPEATABLE READ READ ONLY")
+        yield str(value("SELECT pg_export_snapshot()"))
+
+
 @contextmanager
 def snapshot() -> Iterator[None]:
     """One consistent, read-only view of the database for everything read inside."""

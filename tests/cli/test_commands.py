@@ -30,7 +30,18 @@ def rules_file(folder: Path, text: str) -> str:
 
 
 def test_every_command_has_help():
-    for path in ([], ["indices"], ["import"], ["backup"], ["restore"], ["export"], ["bench"], ["user"], ["user", "add"], ["user", "join"]):
+    for path in (
+        [],
+        ["indices"],
+        ["import"],
+        ["backup"],
+        ["restore"],
+        ["export"],
+        ["bench"],
+        ["user"],
+        ["user", "add"],
+        ["user", "join"],
+    ):
         result = CliRunner().invoke(ledger, [*path, "--help"])
         assert result.exit_code == 0
         assert len(result.output.splitlines()) > 4
