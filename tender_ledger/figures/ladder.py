@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from tender_ledger.figures.strip import Share, strip
 
 ROW = 27.0  # height of a rung, pixels
-HEAD = 34.0  # above the first rung: the scale
+HEAD = 26.0  # above the first rung: the scale
 GAP = 40.0  # between the ranked and those that stand apart
 SCALE_X, SCALE_WIDTH = 420.0, 250.0
 STRIP_X, STRIP_WIDTH = 700.0, 150.0

@@ -13,7 +13,7 @@ from tender_ledger.core.rights import Right
 from tender_ledger.core.terms import Scope
 from tender_ledger.operations import clock
 from tender_ledger.operations.errors import NotFound, Refused
-from tender_ledger.operations.importing import ImportOutcome, agreed_terms, import_table, preview_import
+from tender_ledger.operations.importing import TERM_WORDS, ImportOutcome, agreed_terms, import_table, preview_import
 from tender_ledger.storage.database import connected
 from tender_ledger.storage.models import ImportUpload
 from tender_ledger.storage.queries import imports
@@ -34,7 +34,7 @@ def bring_table(scope: Scope, reports: bytes, informants: bytes | None, *, terms
     return int(
         ImportUpload.insert(
             study_id=scope.study_id, person_id=scope.viewer.person_id, reports=reports, informants=informants,
-            terms={"stated": sorted(terms)}, new_codes=new_codes, beat_at=clock.now(),
+            terms={"stated": [word for word in TERM_WORDS if word in terms]}, new_codes=new_codes, beat_at=clock.now(),
         ).execute()
     )  # fmt: skip
 
@@ -152,7 +152,7 @@ def _summary(outcome: ImportOutcome) -> dict[str, Any]:
         "failing": len(plan.failing),
         "problems": problems[:_SHOWN],
         "more_problems": max(len(problems) - _SHOWN, 0),
-        "communities": [f"{code}, {name}" if code != name else code for code, name in plan.communities.items()],
+        "communities": [f"{name} ({code})" if code != name else code for code, name in plan.communities.items()],
         "holders": holders,
         "sources": [code for code in plan.informants if code not in holders],
         "encounters": len(plan.encounters),

@@ -58,7 +58,7 @@ def import_table(scope: Scope, reports: bytes, informants: bytes | None, names: 
         writer = ImportWriter(scope, plan, names, agreed, progress)
         writer.prepare()
         with constraints_as_refusals(), act(scope.viewer, "import_table") as writing:
-            batch = writer.write(writing, table.sha256, sorted(terms))
+            batch = writer.write(writing, table.sha256, [word for word in TERM_WORDS if word in terms])
     return ImportOutcome(plan, failing, batch)
 
 

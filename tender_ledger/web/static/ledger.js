@@ -252,7 +252,7 @@ addEventListener("pagehide", () => {
   if (form && waiting) keepDraft(form);
 });
 
-function say(sentence, harm = true) {
+export function say(sentence, harm = true) {
   const place = document.getElementById("said") || document.getElementById("notices");
   if (!place) return;
   place.textContent = sentence;
@@ -306,7 +306,7 @@ function settle(form) {
 
 function markOpened() {
   for (const link of document.querySelectorAll("a[data-margin]")) {
-    const open = link.href === location.href;
+    const open = new URL(link.getAttribute("href"), location.href).href === location.href;  // a link in a figure has no plain href
     if (open) link.setAttribute("aria-current", "true");
     else link.removeAttribute("aria-current");
     link.closest("tr")?.classList.toggle("open", Boolean(link.closest("tr").querySelector("a[aria-current]")));
