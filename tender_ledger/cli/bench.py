@@ -12,6 +12,7 @@ import click
 import numpy as np
 
 from tender_ledger.cli.bench_data import bench_scope, fill_study
+from tender_ledger.cli.bench_import import bench_import
 from tender_ledger.core.indices.reckoning import Reckoning, reckon
 from tender_ledger.core.rules import CountingRules
 from tender_ledger.core.tally.counting import count
@@ -28,8 +29,9 @@ _RUNS = 5
 @click.option("--reports", default=1_000_000, show_default=True, help="How many reports.")
 @click.option("--informants", default=2_000, show_default=True)
 @click.option("--taxa", default=1_500, show_default=True)
-def bench(reports: int, informants: int, taxa: int) -> None:
-    """Time reading against counting on invented rows, on a cluster of its own that is removed afterwards."""
+@click.option("--imported", default=100_000, show_default=True, help="Rows of the table that is imported; 0 imports none.")
+def bench(reports: int, informants: int, taxa: int, imported: int) -> None:
+    """Time an import, and reading against counting, on invented rows, on a cluster of its own that is removed afterwards."""
     folder = Path(tempfile.mkdtemp(prefix="tender-bench-"))
     folder.chmod(0o755)
     cluster = Cluster(folder / "postgres", "bench", throw_away=True)
@@ -39,7 +41,10 @@ def bench(reports: int, informants: int, taxa: int) -> None:
         migrate()
         with connected():
             load_shipped_vocabularies()
-            _run(reports, informants, taxa)
+            if imported:
+                bench_import(cluster.url(), imported)
+            if reports:
+                _run(reports, informants, taxa)
     finally:
         cluster.destroy()
         folder.rmdir()

@@ -115,7 +115,6 @@ class ActWriter:
 
     def _set_removed(self, model: type[StudyRecord], ids: list[int], moment: datetime.datetime | None) -> None:
         of_study = (model.study_id == self.member.study_id) & _among(model.id, ids)
-        list(model.select(model.id).where(of_study).order_by(model.id).for_update().tuples())
         model.update(removed_at=moment, version=model.version + 1).where(of_study).execute()
 
     def restore(self, entity: str, record_id: int, wanted: Snapshot | None, holder_id: int | None) -> None:

@@ -19,6 +19,7 @@ class PeopleOfTable:
                  informants: dict[str, NewInformant]) -> None:  # fmt: skip
         self.known, self.communities, self.informants = known, communities, informants
         self.said: list[str] = []
+        self.folds: dict[str, str] = {}
         self.spelled: dict[str, str] = {}
         self.found: dict[str, NewInformant] = {}
         self.named: dict[str, tuple[str, str]] = {}  # folded text of a community -> (code, text)
@@ -91,7 +92,7 @@ class PeopleOfTable:
 
     def _check_known(self, row: TableRow, code: str, problems: list[RowProblem]) -> None:
         met, text = self.known.informants[code], row.full["community"]
-        if text and self.known.communities.get(fold(text)) != met.community:
+        if text and self.known.communities.get(self._fold(text)) != met.community:
             problems.append(_two_communities(row.line, code, text, met.community))
         if row.cells.get("informant_kind") and (row.full["informant_kind"] == "source") != met.is_source:
             problems.append(RowProblem(row.line, "informant_kind", f"{code} is another kind of informant in the study.",
@@ -101,12 +102,17 @@ class PeopleOfTable:
         """Whether two texts name one community."""
         return (
             text == other
-            or fold(text) == fold(other)
+            or self._fold(text) == self._fold(other)
             or (
-                fold(text) in self.known.communities
-                and self.known.communities[fold(text)] == self.known.communities.get(fold(other))
+                self._fold(text) in self.known.communities
+                and self.known.communities[self._fold(text)] == self.known.communities.get(self._fold(other))
             )
         )
+
+    def _fold(self, text: str) -> str:
+        if text not in self.folds:
+            self.folds[text] = fold(text)
+        return self.folds[text]
 
     def of(self, code: str) -> NewInformant:
         """Who a code is: of the study, or planned."""
@@ -121,7 +127,7 @@ class PeopleOfTable:
         found = self.found[code]
         community = self._community(0, found.community, [], is_source=found.is_source)
         if community and community not in self.known.community_names:
-            self.communities.setdefault(community, self.named[fold(found.community)][1])
+            self.communities.setdefault(community, self.named[self._fold(found.community)][1])
         self.informants[code] = NewInformant(community, found.is_source, found.gender, found.birth_year, found.chosen)
 
     def _community(self, line: int, text: str, problems: list[RowProblem], *, is_source: bool) -> str:
@@ -135,12 +141,12 @@ class PeopleOfTable:
             expected = "one of " + ", ".join(there) if there else "a community: the study has none yet"
             problems.append(RowProblem(line, "community", "The community is not named.", expected=expected))
             return ""
-        if known := self.known.communities.get(fold(text)):
+        if known := self.known.communities.get(self._fold(text)):
             return known
-        if fold(text) not in self.named:
-            self.named[fold(text)] = (re.sub(r"[^A-Z0-9]+", "-", fold(text).upper()).strip("-"), text)
-        code = self.named[fold(text)][0]
-        taken = code in there or any(one == code and of != fold(text) for of, (one, _) in self.named.items())
+        if self._fold(text) not in self.named:
+            self.named[self._fold(text)] = (re.sub(r"[^A-Z0-9]+", "-", self._fold(text).upper()).strip("-"), text)
+        code = self.named[self._fold(text)][0]
+        taken = code in there or any(one == code and of != self._fold(text) for of, (one, _) in self.named.items())
         if taken or not _CODE.match(code):
             problems.append(RowProblem(line, "community", "No code can be made of this community.", text,
                                        "a code or name of a community of the study, or a new code such as ONS"))  # fmt: skip

@@ -4,51 +4,43 @@ from typing import Any
 
 from tender_ledger.core.terms import Scope
 from tender_ledger.storage.database import row, rows
-from tender_ledger.storage.queries.terms import TERMS, allowed, parameters
+from tender_ledger.storage.queries.terms import TERMS, THESE_TERMS, WITH_TERMS, allowed, parameters
 
 # An encounter is known by its people: it is hidden when it had some and none of them may be seen. Whoever opened it still
 # reaches it while somebody in it may be recorded, or what is told on narrow terms could not be written down at all.
-_SHOWN_SOMEBODY = """(NOT EXISTS (SELECT FROM encounter_informant x WHERE x.encounter_id = e.id)
-    OR EXISTS (SELECT FROM encounter_informant x {terms} x.informant_id WHERE x.encounter_id = e.id AND {allowed})
-    OR (e.recorded_by = %(person)s AND EXISTS (SELECT FROM encounter_informant x {terms} x.informant_id
-        WHERE x.encounter_id = e.id AND t.may_record AND NOT t.sealed)))"""
+_SHOWN = """(there.shown OR (e.recorded_by = %(person)s AND there.recordable)
+    OR NOT EXISTS (SELECT FROM encounter_informant x WHERE x.encounter_id = e.id))"""
 
 
-def _condition(scope: Scope) -> str:
-    return _SHOWN_SOMEBODY.format(terms=TERMS, allowed=allowed(scope, written_by="e.recorded_by"))
-
-
-def _columns(scope: Scope) -> str:
+def _encounters(scope: Scope) -> str:
+    """Encounters that the viewer may know of, each with the codes of the people and the number of the reports shown."""
+    seen = allowed(scope, written_by="e.recorded_by")
     told = allowed(scope, written_by="r.recorded_by")
-    there = allowed(scope, written_by="e.recorded_by")
-    return f"""e.id, e.number, e.kind, e.title, e.day_from, e.day_to, e.approximate, e.interpreter, e.version,
-        e.community_id, e.language_id, coalesce(c.name, '') AS community, l.name AS language, l.code AS language_code,
-        coalesce((SELECT array_agg(coalesce(h.code, s.code)::text ORDER BY coalesce(h.code, s.code)) FROM encounter_informant x
-            JOIN informant i ON i.id = x.informant_id {TERMS} i.id
-            LEFT JOIN holder h ON h.id = i.holder_id LEFT JOIN source s ON s.id = i.source_id
-            WHERE x.encounter_id = e.id AND {there}), '{{}}') AS informants,
-        (SELECT count(*) FROM use_report r {TERMS} r.informant_id
-            WHERE r.encounter_id = e.id AND r.removed_at IS NULL AND {told}) AS reports"""
+    return f"""{WITH_TERMS}, wanted AS (
+            SELECT * FROM encounter WHERE study_id = %(study)s AND removed_at IS NULL
+              AND (%(number)s::integer IS NULL OR number = %(number)s)),
+        there AS (SELECT x.encounter_id, bool_or({seen}) AS shown, bool_or(t.may_record AND NOT t.sealed) AS recordable,
+                array_agg(coalesce(h.code, s.code)::text ORDER BY coalesce(h.code, s.code)) FILTER (WHERE {seen}) AS codes
+            FROM wanted e JOIN encounter_informant x ON x.encounter_id = e.id JOIN informant i ON i.id = x.informant_id
+            {THESE_TERMS} i.id LEFT JOIN holder h ON h.id = i.holder_id LEFT JOIN source s ON s.id = i.source_id
+            GROUP BY x.encounter_id),
+        told AS (SELECT r.encounter_id, count(*) AS n FROM use_report r JOIN wanted w ON w.id = r.encounter_id
+            {THESE_TERMS} r.informant_id WHERE r.removed_at IS NULL AND {told} GROUP BY r.encounter_id)
+        SELECT e.id, e.number, e.kind, e.title, e.day_from, e.day_to, e.approximate, e.interpreter, e.version, e.community_id,
+            e.language_id, coalesce(c.name, '') AS community, l.name AS language, l.code AS language_code,
+            coalesce(there.codes, '{{}}') AS informants, coalesce(told.n, 0) AS reports
+        FROM wanted e LEFT JOIN there ON there.encounter_id = e.id LEFT JOIN told ON told.encounter_id = e.id
+        LEFT JOIN community c ON c.id = e.community_id LEFT JOIN language l ON l.id = e.language_id
+        WHERE {_SHOWN}"""
 
 
 def encounters(scope: Scope) -> list[dict[str, Any]]:
-    """The encounters, the latest first."""
-    return rows(
-        f"""SELECT {_columns(scope)} FROM encounter e LEFT JOIN community c ON c.id = e.community_id
-            LEFT JOIN language l ON l.id = e.language_id
-            WHERE e.study_id = %(study)s AND e.removed_at IS NULL AND {_condition(scope)}
-            ORDER BY e.day_from DESC NULLS LAST, e.number DESC""",
-        **parameters(scope),
-    )
+    """The encounters, the latest first, those of unknown day last."""
+    return rows(f"{_encounters(scope)} ORDER BY e.day_from DESC NULLS LAST, e.number DESC", **parameters(scope, number=None))
 
 
 def encounter(scope: Scope, number: int) -> dict[str, Any] | None:
-    return row(
-        f"""SELECT {_columns(scope)} FROM encounter e LEFT JOIN community c ON c.id = e.community_id
-            LEFT JOIN language l ON l.id = e.language_id
-            WHERE e.study_id = %(study)s AND e.number = %(number)s AND e.removed_at IS NULL AND {_condition(scope)}""",
-        **parameters(scope, number=number),
-    )
+    return row(_encounters(scope), **parameters(scope, number=number))
 
 
 def present(scope: Scope, encounter_id: int) -> list[dict[str, Any]]:

@@ -9,6 +9,10 @@ from tender_ledger.storage.database import value
 # Joined to anything that has an informant: `{on}` is its column.
 TERMS = "JOIN informant_terms(%(study)s, %(day)s) t ON t.informant_id = "
 
+# The same for a statement that asks it of many rows: the terms are found once and then joined as `terms`.
+WITH_TERMS = "WITH terms AS MATERIALIZED (SELECT * FROM informant_terms(%(study)s, %(day)s))"
+THESE_TERMS = "JOIN terms t ON t.informant_id = "
+
 
 def allowed(scope: Scope, *, written_by: str = "NULL") -> str:
     """The condition on a row `t` of informant_terms; `written_by` is the column of the person who wrote the record."""
