@@ -4,9 +4,11 @@ import csv
 import io
 import multiprocessing
 import statistics
+import threading
 import time
 import uuid
 from collections.abc import Callable
+from concurrent.futures import ProcessPoolExecutor
 from typing import Any
 
 import click
@@ -25,6 +27,7 @@ from tender_ledger.storage.queries import people as people_queries
 _CODE = "SHEETS"
 _CATEGORIES = ("food", "medicines", "materials", "fuels", "animal_food", "social_uses")
 _PARTS = ("leaf", "root", "bark", "fruit", "seed", "flower")
+_PAUSE = 0.5  # seconds between two saves of the other person
 _METHODS = ("raw", "cooked", "infusion", "decoction", "dried", "powder")
 
 
@@ -94,20 +97,18 @@ def _timed(work: Callable[[], Any]) -> tuple[float, Any]:
 def _while_recording(url: str, work: Callable[[], Any]) -> tuple[list[float], Any]:
     """Do the work while another process records; returns the seconds of each of its saves beside what the work made."""
     context = multiprocessing.get_context("spawn")
-    stop, ready, waits = context.Event(), context.Event(), context.Queue()
-    other = context.Process(target=_record, args=(url, stop, ready, waits))
-    other.start()
-    ready.wait(60)
-    try:
-        made = work()
-    finally:
-        stop.set()
-        found = waits.get(timeout=60)
-        other.join()
-    return found, made
+    with context.Manager() as manager, ProcessPoolExecutor(1, context) as pool:
+        stop, ready = manager.Event(), manager.Event()
+        waits = pool.submit(_record, url, stop, ready)
+        ready.wait(60)
+        try:
+            made = work()
+        finally:
+            stop.set()
+        return waits.result(), made
 
 
-def _record(url: str, stop: Any, ready: Any, waits: Any) -> None:
+def _record(url: str, stop: threading.Event, ready: threading.Event) -> list[float]:
     """Record one report after the other until told to stop, some with a new plant, as a recorder at the desk does."""
     configure(url)
     taken: list[float] = []
@@ -124,5 +125,5 @@ def _record(url: str, stop: Any, ready: Any, waits: Any) -> None:
             reports.record_report(scope, 1, typed, str(uuid.uuid4()))
             taken.append(time.perf_counter() - began)
             ready.set()
-            time.sleep(0.1)
-    waits.put(taken)
+            time.sleep(_PAUSE)
+    return taken

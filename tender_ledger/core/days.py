@@ -4,6 +4,7 @@ import calendar
 import re
 from dataclasses import dataclass
 from datetime import date
+from functools import lru_cache
 
 from tender_ledger.core.messages import InputRefused, Problem
 from tender_ledger.core.text import clean
@@ -60,6 +61,7 @@ def _month_number(word: str) -> int:
     return hits[0]
 
 
+@lru_cache(10_000)
 def parse_day(text: str, where: str = "date") -> PartialDay:
     """Read `12 May 2026`, `May 2026`, `2026`, `2026-05-12`, `2026-05`, each with `about` before it.
 

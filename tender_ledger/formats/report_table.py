@@ -17,10 +17,12 @@ COLUMNS = ("informant", "community", "informant_kind", "event", "date", "taxon",
            "outcome", "currency", "attributed_to", "mixture", "role", "local_name", "language", "words", "start", "end",
            "note")  # fmt: skip
 ROLES = ("main", "companion", "carrier", "corrective")
+MORE = ("stage", "caution_told")  # columns that the application's own tables have beside those of the format
 _NONE = "none_named"
 _LISTED = {"basis": BASES, "stance": STANCES, "outcome": OUTCOMES, "currency": CURRENCIES, "informant_kind": KINDS, "role": ROLES}
 _DEFAULT = {"basis": "unstated", "stance": "affirms", "outcome": "unstated", "currency": "unstated",
             "informant_kind": "holder", "role": "main"}  # fmt: skip
+_BLANK = {column: _DEFAULT.get(column, "") for column in (*COLUMNS, *MORE)}
 
 
 def read_report_table(reports: bytes, informants: bytes | None = None) -> UseReportTable:
@@ -31,7 +33,7 @@ def read_report_table(reports: bytes, informants: bytes | None = None) -> UseRep
     """
     sheet = read_sheet(reports, ("informant", "category"), "reports")
     roster = read_sheet(informants, ("informant", "community"), "informants") if informants is not None else None
-    rows = [_with_defaults(row) for row in sheet.rows]
+    rows = [_with_defaults({column: text for column, text in row.items() if text}) for row in sheet.rows]
     found = [one for line, row in zip(sheet.lines, rows, strict=True) for one in _row_problems(line, row, _LISTED)]
     problems = [*(one.of("reports") for one in found), *_roster_problems(roster)]
     if problems:
@@ -40,8 +42,9 @@ def read_report_table(reports: bytes, informants: bytes | None = None) -> UseRep
     return _columns(rows, people, roster is not None)
 
 
-def _with_defaults(row: Row) -> Row:
-    full = {column: row.get(column, "") or _DEFAULT.get(column, "") for column in COLUMNS}
+def _with_defaults(cells: Row) -> Row:
+    """The filled cells of a row with what stands for the others, all columns of the format among them."""
+    full = _BLANK | cells
     if full["basis"] == "practised":
         full["basis"] = "own"
     full["event"] = full["event"] or f"(of {full['informant']})"
@@ -77,7 +80,7 @@ def read_rows(reports: bytes) -> ReadTable:
     rows, failing = [], []
     for line, at in places.items():
         cells = {column: text for column, text in sheet.rows[at].items() if text and column in columns}
-        row = TableRow(line, cells, _with_defaults(sheet.rows[at]), sheet.rows[at].get(MENDED_COLUMN, ""))
+        row = TableRow(line, cells, _with_defaults(cells), sheet.rows[at].get(MENDED_COLUMN, ""))
         problems = tuple(_row_problems(line, dict(row.full), listed))
         if "\x00" in "".join(cells.values()):
             problems += (RowProblem(line, "", "A cell holds a NUL character, which no text has.", remedy="Take it out."),)

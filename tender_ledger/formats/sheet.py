@@ -70,6 +70,7 @@ def _check_header(header: list[str], required: Sequence[str], name: str) -> None
         Problem("A required column is missing.", where, ", ".join(header), column) for column in required if column not in header
     ]
     twice = sorted({column for column in header if column and header.count(column) > 1})
+    problems += [Problem("The name of a column holds a NUL character.", where, "NUL", "text") for one in header if "\0" in one]
     problems += [Problem("A column stands twice.", where, column, "each column once") for column in twice]
     if problems:
         raise InputRefused(*problems)

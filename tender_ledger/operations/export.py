@@ -5,14 +5,13 @@ from typing import Any
 from tender_ledger.core.days import PartialDay
 from tender_ledger.core.rights import Right
 from tender_ledger.core.terms import Purpose, Scope
-from tender_ledger.formats.report_table import COLUMNS
+from tender_ledger.formats.report_table import COLUMNS, MORE
 from tender_ledger.formats.sheet import write_sheet
 from tender_ledger.storage.database import snapshot
 from tender_ledger.storage.queries import people, plants, reports, studies
 
 _INFORMANT_COLUMNS = ("informant", "community", "kind")
 _QUOTED = ("local_name", "words", "start", "end", "note", "caution_told", "attributed_to")
-_MORE = ("stage", "caution_told")  # columns that the application's own tables have beside those of the format
 # What a table may have carried along about a person; it never accompanies a code outside the team.
 _PERSONAL = frozenset({"gender", "sex", "age", "birth", "birth_year", "birth_date", "name", "real_name", "phone", "address"})
 
@@ -37,7 +36,7 @@ def export_study(scope: Scope) -> dict[str, bytes]:
         asked = [_asking(row, found[row["plant_id"]]) for row in reports.askings(published)]
         informants = people.published_informants(published)
     return {
-        "reports.csv": write_sheet((*COLUMNS, *_MORE, *_carried_along(told)), [*told, *asked]),
+        "reports.csv": write_sheet((*COLUMNS, *MORE, *_carried_along(told)), [*told, *asked]),
         "informants.csv": write_sheet(_INFORMANT_COLUMNS, informants),
         "notice.txt": _NOTICE.encode(),
     }
@@ -79,7 +78,7 @@ def _seconds(value: float | None) -> float | int | None:
 
 def _carried_along(lines: list[dict[str, Any]]) -> list[str]:
     """The columns that imported tables carried along and that may be published with these lines."""
-    return sorted({name for line in lines for name in line} - {*COLUMNS, *_MORE})
+    return sorted({name for line in lines for name in line} - {*COLUMNS, *MORE})
 
 
 def _asking(row: dict[str, Any], plant: dict[str, Any]) -> dict[str, Any]:

@@ -1,7 +1,8 @@
 """Writing a planned import: the new things first, then the rows in runs, each with its history."""
 
-import uuid
-from collections.abc import Callable, Iterable, Mapping
+from collections.abc import Callable, Iterable, Iterator, Mapping
+from concurrent.futures import Future, ThreadPoolExecutor
+from dataclasses import dataclass, field
 from typing import Any
 
 from tender_ledger.core.importing.known import Reference, TermKey
@@ -11,7 +12,7 @@ from tender_ledger.core.terms import Scope
 from tender_ledger.core.text import fold
 from tender_ledger.operations.encounters import reserve_numbers
 from tender_ledger.operations.plants import keep_taxon
-from tender_ledger.storage.database import copy_rows, database, rows
+from tender_ledger.storage.database import copy_rows, database, refresh_statistics, rows
 from tender_ledger.storage.history import ActWriter
 from tender_ledger.storage.models import (
     Asking,
@@ -37,8 +38,36 @@ from tender_ledger.storage.models import (
 from tender_ledger.storage.queries import imports, studies
 
 _RUN = 4000  # so many rows are written at once
+_GROWN = ("use_report", "report_coding", "report_part", "report_method", "report_application", "asking", "plant", "determination",
+          "local_name", "attestation", "encounter", "encounter_informant", "informant", "holder", "consent", "change",
+          "import_row")  # fmt: skip
 _OWN_NAMES = "Names of imported tables"
 _MANY = {"part": ("parts", "part_id"), "preparation": ("methods", "method_id"), "application": ("applications", "application_id")}
+
+
+@dataclass
+class _Run:
+    """So many rows on their way: reports and askings, and the records and children that the reports become."""
+
+    reports: list[Landing]
+    askings: list[Landing]
+    records: list[dict[str, Any]] = field(default_factory=list)
+    children: dict[str, list[list[dict[str, Any]]]] = field(
+        default_factory=lambda: {"codings": [], **{kind: [] for kind, _ in _MANY.values()}}
+    )
+
+
+def _made_ahead(make: Callable[[list[Landing]], _Run], runs: list[list[Landing]]) -> Iterator[_Run]:
+    """What is made of each run, in order; the next is made on another thread while the database is busy with this one."""
+    with ThreadPoolExecutor(1) as pool:
+        ahead: Future[_Run] | None = None
+        for run in runs:
+            coming = pool.submit(make, run)
+            if ahead:
+                yield ahead.result()
+            ahead = coming
+        if ahead:
+            yield ahead.result()
 
 
 class ImportWriter:
@@ -61,9 +90,7 @@ class ImportWriter:
             "plant": iter(reserve_numbers(self.scope, "plant", wanted.count(None), above=max(filter(None, wanted), default=0))),
         }
         with database.atomic():
-            for plant in self.plan.plants.values():
-                if plant.taxon and plant.taxon.name not in self.taxa:
-                    self.taxa[plant.taxon.name] = self._keep_taxon(plant.taxon)
+            self._keep_taxa({plant.taxon.name: plant.taxon for plant in self.plan.plants.values() if plant.taxon})
         self._keep_purposes(lambda category: isinstance(category, int))
 
     def write(self, writing: ActWriter, sha256: str, terms: list[str]) -> int:
@@ -81,18 +108,26 @@ class ImportWriter:
         batch = writing.create(ImportBatch, {"recorded_by": self.person, "file_sha256": sha256, "terms": {"stated": terms},
                                              "rows": len(self.plan.landing), "failed": len(self.plan.failing)})  # fmt: skip
         self._rows(batch)
+        refresh_statistics(*_GROWN)
         return batch
 
-    def _keep_taxon(self, name: TaxonName) -> int:
-        if listed := self.names.find(name.name):
-            return keep_taxon(self.names, listed)
+    def _keep_taxa(self, named: Mapping[str, TaxonName]) -> None:
+        """Keep the names as the checklist has them; those it has not, in a list of the study's own."""
+        listed = {name: found for name in named if (found := self.names.find(name))}
+        self.taxa = {name: keep_taxon(self.names, found) for name, found in listed.items()}
+        own = [one for name, one in named.items() if name not in listed]
+        if not own:
+            return
         study = self.scope.study_id
         Checklist.insert(study_id=study, name=_OWN_NAMES, version="1").on_conflict_ignore().execute()
-        own = Checklist.get((Checklist.study_id == study) & (Checklist.name == _OWN_NAMES))
-        values = {"checklist_id": own.id, "name": name.name, "authorship": name.authorship}
-        rest = {"rank": name.rank, "genus": name.genus, "family": name.family}
-        Taxon.insert(**values, **rest).on_conflict_ignore().execute()
-        return int(Taxon.get((Taxon.checklist_id == own.id) & (Taxon.name == name.name)).id)
+        checklist = Checklist.get((Checklist.study_id == study) & (Checklist.name == _OWN_NAMES)).id
+        kept = [
+            {"checklist_id": checklist, "name": one.name, "authorship": one.authorship, "rank": one.rank,
+             "genus": one.genus, "family": one.family} for one in own
+        ]  # fmt: skip
+        for at in range(0, len(kept), _RUN):
+            Taxon.insert_many(kept[at : at + _RUN]).on_conflict_ignore().execute()
+        self.taxa |= {one.name: one.id for one in Taxon.select().where(Taxon.checklist_id == checklist) if one.name in named}
 
     def _keep_purposes(self, wanted: Callable[[Reference | TermKey], bool]) -> None:
         codings = (landing.coding for landing in self.plan.landing)
@@ -195,7 +230,7 @@ class ImportWriter:
 
     def _plants(self) -> None:
         new = self.plan.plants
-        records = [{"number": one.number or next(self.numbers["plant"]), "came_as": came, "client_key": str(uuid.uuid4())}
+        records = [{"number": one.number or next(self.numbers["plant"]), "came_as": came}
                    for came, one in new.items()]  # fmt: skip
         ids = self.writing.create_many(Plant, records)
         self.plants: dict[Reference, int] = dict(zip(new, ids, strict=True))
@@ -259,11 +294,11 @@ class ImportWriter:
         self.asked = {
             (one["encounter_id"], one["informant_id"], one["plant_id"]): one["id"] for one in imports.askings(self.scope)
         }
-        for at in range(0, len(landing), _RUN):
-            run = landing[at : at + _RUN]
-            self._report_rows(batch, [one for one in run if not one.asking])
-            self._asking_rows(batch, [one for one in run if one.asking])
-            done += len(run)
+        runs = [landing[at : at + _RUN] for at in range(0, len(landing), _RUN)]
+        for run in _made_ahead(self._made_ready, runs):
+            self._write_reports(batch, run)
+            self._write_askings(batch, run.askings)
+            done += len(run.reports) + len(run.askings)
             self.progress(done, len(landing))
 
     def _record(self, landing: Landing) -> dict[str, Any]:
@@ -272,27 +307,29 @@ class ImportWriter:
             "informant_id": self.people[landing.informant]["id"],
             "plant_id": self._plant(landing),
             "recorded_by": self.person,
-            "client_key": str(uuid.uuid4()),
         }
 
-    def _report_rows(self, batch: int, run: list[Landing]) -> None:
-        records: list[dict[str, Any]] = []
-        children: dict[str, list[list[dict[str, Any]]]] = {"codings": [], **{kind: [] for kind, _ in _MANY.values()}}
-        for one in run:
+    def _made_ready(self, rows: list[Landing]) -> _Run:
+        """Rows as the records they become; asks the database for nothing."""
+        run = _Run([one for one in rows if not one.asking], [one for one in rows if one.asking])
+        for one in run.reports:
             values = dict(one.values)
             for vocabulary in ("basis", "stage"):
                 reference = values.pop(vocabulary)
                 values[f"{vocabulary}_id"] = None if reference is None else self._term(reference)
             for vocabulary in ("stance", "outcome"):
                 values[f"{vocabulary}_id"] = self.fixed[vocabulary, values.pop(vocabulary)]
-            records.append({**self._record(one), **values})
-            children["codings"].append(self._codings(one))
+            run.records.append({**self._record(one), **values})
+            run.children["codings"].append(self._codings(one))
             for column, (kind, name) in _MANY.items():
-                children[kind].append([{"component": one.component, name: self._term(reference), "position": at}
-                                       for at, reference in enumerate(one.many[column], 1)])  # fmt: skip
-        holders = [self.people[one.informant]["holder_id"] for one in run]
-        ids = self.writing.create_many(UseReport, records, holder_ids=holders, children=children)
-        self._keep_rows(batch, zip(run, ids, [None] * len(ids), strict=True))
+                run.children[kind].append([{"component": one.component, name: self._term(reference), "position": at}
+                                           for at, reference in enumerate(one.many[column], 1)])  # fmt: skip
+        return run
+
+    def _write_reports(self, batch: int, run: _Run) -> None:
+        holders = [self.people[one.informant]["holder_id"] for one in run.reports]
+        ids = self.writing.create_many(UseReport, run.records, holder_ids=holders, children=run.children)
+        self._keep_rows(batch, zip(run.reports, ids, [None] * len(ids), strict=True))
 
     def _codings(self, landing: Landing) -> list[dict[str, Any]]:
         coding = landing.coding
@@ -304,7 +341,7 @@ class ImportWriter:
                  "subcategory_id": None if subcategory is None else self._term(subcategory),
                  "purpose_id": self.purposes[category, fold(coding["purpose"])] if coding["purpose"] else None}]  # fmt: skip
 
-    def _asking_rows(self, batch: int, run: list[Landing]) -> None:
+    def _write_askings(self, batch: int, run: list[Landing]) -> None:
         """Askings are kept once: a row that repeats one, or one on record, points at that."""
         new: dict[tuple[int, int, int], tuple[dict[str, Any], int | None]] = {}
         places = []

@@ -23,7 +23,9 @@ def configure(url: str, *, max_connections: int = 20) -> None:
         if database.obj.database == url:
             return
         disconnect()
-    database.initialize(PooledPsycopg3Database(url, max_connections=max_connections, stale_timeout=300, timeout=10))
+    # Every statement here is short or touches many rows simply: compiling it would take longer than running it.
+    options = {} if "options=" in url else {"options": "-c jit=off"}
+    database.initialize(PooledPsycopg3Database(url, max_connections=max_connections, stale_timeout=300, timeout=10, **options))
 
 
 def disconnect() -> None:
@@ -144,6 +146,14 @@ def copy_rows(table: str, columns: Sequence[str], values: Iterable[Sequence[Any]
             copy.write_row(one)
     if not database.in_transaction():
         database.connection().commit()
+
+
+def refresh_statistics(*tables: str) -> None:
+    """Tell the planner of many new rows at once, in the transaction that brings them; nobody waits for it.
+
+    Without it the first reads after a large import are planned for the few rows that were there before.
+    """
+    database.execute_sql(f"ANALYZE {', '.join(tables)}")
 
 
 def new_ids(table: str, how_many: int) -> list[int]:

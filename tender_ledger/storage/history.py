@@ -1,9 +1,9 @@
 """Writing with history: every operation is one act, every record it touches one change with before and after."""
 
 import datetime
-import uuid
 from collections.abc import Iterable, Iterator, Mapping, Sequence
 from contextlib import contextmanager
+from functools import cache
 from typing import Any
 
 from peewee import Value, fn
@@ -50,8 +50,9 @@ class StaleVersion(Exception):
 class ActWriter:
     """Writes records of one study within one act and remembers what was before and after."""
 
-    def __init__(self, member: Member) -> None:
-        self.member = member
+    def __init__(self, member: Member, operation: str, undoes: int | None = None) -> None:
+        self.member, self.operation, self.undoes = member, operation, undoes
+        self.act_id, self.written = 0, 0
         self.changes: list[tuple[str, int, int | None, Snapshot | None, Snapshot | None]] = []
 
     def create(self, model: type[StudyRecord], values: Mapping[str, Any], *, holder_id: int | None = None,
@@ -75,9 +76,7 @@ class ActWriter:
         copy_rows(model._meta.table_name, ["id", "study_id", *columns], kept)
         for child in model.CHILDREN:
             _copy_children(child, study_id, ids, (children or {}).get(child.name, ()))
-        after = take_snapshots(model, ids)
-        holders = ids if model is Holder else holder_ids or [None] * len(ids)
-        self.changes += [(model.ENTITY, number, holder, None, after[number]) for number, holder in zip(ids, holders, strict=True)]
+        self._keep_made(model, ids, ids if model is Holder else holder_ids or [None] * len(ids))
         return ids
 
     def update(self, model: type[StudyRecord], record_id: int, version: int | None, values: Mapping[str, Any], *,
@@ -151,6 +150,41 @@ class ActWriter:
         if before != after:
             self.changes.append((model.ENTITY, record_id, holder_id, before, after))
 
+    def _keep_made(self, model: type[StudyRecord], ids: Sequence[int], holder_ids: Sequence[int | None]) -> None:
+        """Write the changes of many new records without reading them out of the database."""
+        self._write_changes()
+        sql = f"""INSERT INTO change (study_id, act_id, entity, record_id, holder_id, after)
+            SELECT r.study_id, %s, %s, r.id, made.holder_id, {_state(model)}
+            FROM unnest(%s::bigint[], %s::bigint[]) WITH ORDINALITY AS made (id, holder_id, place)
+            JOIN {model._meta.table_name} r ON r.id = made.id ORDER BY made.place"""
+        database.execute_sql(sql, (self.act_id, model.ENTITY, list(ids), list(holder_ids)))
+        self.written += len(ids)
+
+    def _write_changes(self) -> None:
+        """Write what gathered so far, after the act itself, which gets its revision when it ends."""
+        if not self.act_id:
+            found = Act.insert(study_id=self.member.study_id, person_id=self.member.person_id, operation=self.operation,
+                               undoes_act_id=self.undoes).execute()  # fmt: skip
+            self.act_id = int(found)
+        copy_rows(
+            "change",
+            ("study_id", "act_id", "entity", "record_id", "holder_id", "before", "after"),
+            ((self.member.study_id, self.act_id, *change[:3], *map(_stored, change[3:])) for change in self.changes),
+        )
+        self.written += len(self.changes)
+        self.changes = []
+
+    def end(self) -> None:
+        """Write what is left and, last of all, raise the study's revision. Nothing is written where nothing changed."""
+        if not self.changes and not self.written:
+            return
+        self._write_changes()
+        database.execute_sql(
+            """WITH risen AS (UPDATE study SET revision = revision + 1 WHERE id = %s RETURNING revision)
+               UPDATE act SET revision = risen.revision, records = %s FROM risen WHERE act.id = %s""",
+            (self.member.study_id, self.written, self.act_id),
+        )
+
 
 @contextmanager
 def act(member: Member, operation: str, *, undoes: int | None = None) -> Iterator[ActWriter]:
@@ -160,27 +194,9 @@ def act(member: Member, operation: str, *, undoes: int | None = None) -> Iterato
     is not written and raises no revision.
     """
     with database.atomic():
-        writer = ActWriter(member)
+        writer = ActWriter(member, operation, undoes)
         yield writer
-        if not writer.changes:
-            return
-        act_id = Act.insert(
-            study_id=member.study_id,
-            person_id=member.person_id,
-            operation=operation,
-            records=len(writer.changes),
-            undoes_act_id=undoes,
-        ).execute()
-        copy_rows(
-            "change",
-            ("study_id", "act_id", "entity", "record_id", "holder_id", "before", "after"),
-            ((member.study_id, act_id, *change[:3], *map(_stored, change[3:])) for change in writer.changes),
-        )
-        database.execute_sql(
-            """WITH risen AS (UPDATE study SET revision = revision + 1 WHERE id = %s RETURNING revision)
-               UPDATE act SET revision = risen.revision FROM risen WHERE act.id = %s""",
-            (member.study_id, act_id),
-        )
+        writer.end()
 
 
 def take_snapshot(model: type[StudyRecord], record_id: int) -> Snapshot | None:
@@ -190,24 +206,28 @@ def take_snapshot(model: type[StudyRecord], record_id: int) -> Snapshot | None:
 
 def take_snapshots(model: type[StudyRecord], ids: Iterable[int]) -> dict[int, Snapshot]:
     """The values and children of many records as JSON values, by id; those that do not exist or are hidden are not in it."""
-    wanted = list(ids)
-    columns = [field for name, field in model._meta.fields.items() if name not in model.NOT_KEPT]
-    query = model.select(model.id, *columns).where(_among(model.id, wanted) & model.removed_at.is_null())
-    found: dict[int, Snapshot] = {}
-    states: Any = query.dicts()
-    for one in states:
-        number = one.pop("id")
-        found[number] = {key: _json(value) for key, value in one.items()}
+    sql = f"SELECT r.id, {_state(model)} FROM {model._meta.table_name} r WHERE r.id = ANY(%s) AND r.removed_at IS NULL"
+    return dict(database.execute_sql(sql, (list(ids),)).fetchall())
+
+
+@cache
+def _state(model: type[StudyRecord]) -> str:
+    """The SQL of a record `r` as one JSON object: its columns, and its children as a list each.
+
+    The children are looked up record by record, which is quick however little the planner knows of new rows.
+    """
+    parts = [(name, f"r.{field.column_name}") for name, field in model._meta.fields.items() if name not in model.NOT_KEPT]
     for child in model.CHILDREN:
-        for state in found.values():
-            state[child.name] = []
-        fields = [getattr(child.model, column) for column in child.columns]
-        parent = getattr(child.model, child.parent)
-        of_these = child.model.select(parent, *fields).where(_among(parent, list(found)))
-        rows: Any = of_these.order_by(parent, getattr(child.model, child.order)).tuples()
-        for number, *values in rows:
-            found[number][child.name].append(dict(zip(child.columns, values, strict=True)))
-    return found
+        row = _json_object((name, f"c.{name}") for name in child.columns)
+        order = ", ".join(f"c.{name}" for name in dict.fromkeys((child.order, *child.columns)))
+        of_record = f"FROM {child.model._meta.table_name} c WHERE c.{child.parent} = r.id"
+        parts.append((child.name, f"coalesce((SELECT jsonb_agg({row} ORDER BY {order}) {of_record}), '[]')"))
+    return _json_object(parts)
+
+
+def _json_object(parts: Iterable[tuple[str, str]]) -> str:
+    pairs = ", ".join(f"'{name}', {sql}" for name, sql in parts)
+    return f"jsonb_build_object({pairs})"
 
 
 def _among(column: Any, numbers: list[int]) -> Any:
@@ -248,12 +268,6 @@ def _write_children(model: type[StudyRecord], name: str, study_id: int, record_i
 def _stored(value: Any) -> Any:
     """A value as COPY takes it: JSON columns hold their objects."""
     return Jsonb(value) if isinstance(value, dict) else value
-
-
-def _json(value: Any) -> Any:
-    if isinstance(value, datetime.date | datetime.datetime):
-        return value.isoformat()
-    return str(value) if isinstance(value, uuid.UUID) else value
 
 
 def _now() -> datetime.datetime:

@@ -8,8 +8,8 @@ import pytest
 from tender_ledger.launch.backup import DUMP, MANIFEST, BackupRefused, back_up, count_rows, restore
 from tender_ledger.operations.reckoning import reckon_study
 from tender_ledger.operations.studies import rules_in_force
-from tender_ledger.storage.database import configure, connected, disconnect, rows, run, value
-from tests.conftest import KEY, KEY_TEXT, RECORDER, Databases, scope_for
+from tender_ledger.storage.database import configure, connected, disconnect, rows, value
+from tests.conftest import KEY, KEY_TEXT, Databases, scope_for
 from tests.factories import SmallStudy
 
 

@@ -8,7 +8,6 @@ from tender_ledger.core.rules import parse_rules
 from tender_ledger.operations import importing
 from tender_ledger.operations.reckoning import reckon_study
 from tender_ledger.standins.names_service import ChecklistNames
-from tender_ledger.storage.database import rows, value
 from tests.factories import SmallStudy
 
 REFERENCE = Path(__file__).parents[1] / "reference"

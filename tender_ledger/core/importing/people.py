@@ -25,6 +25,7 @@ class PeopleOfTable:
         self.named: dict[str, tuple[str, str]] = {}  # folded text of a community -> (code, text)
         self.has_roster = roster is not None
         self.interviewed: list[str] = []
+        self.clear: dict[tuple[str, str, str], str] = {}  # what rows said of somebody without contradiction -> the code
         for row in table.rows:
             if (code := row.full["informant"].upper()) and row.full["community"]:
                 self.spelled.setdefault(code, row.full["informant"])
@@ -62,6 +63,17 @@ class PeopleOfTable:
 
     def take(self, row: TableRow, problems: list[RowProblem]) -> str:
         """The code of who told the row; what is wrong with it is added to the problems."""
+        said = (row.full["informant"], row.full["community"], row.cells.get("informant_kind", ""))
+        if said not in self.clear:
+            found: list[RowProblem] = []
+            code = self._take(row, found)
+            if found:
+                problems += found
+                return code
+            self.clear[said] = code
+        return self.clear[said]
+
+    def _take(self, row: TableRow, problems: list[RowProblem]) -> str:
         text, line = row.full["informant"], row.line
         code, is_source = text.upper(), row.full["informant_kind"] == "source"
         if not _CODE.match(code):

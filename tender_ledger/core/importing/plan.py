@@ -22,7 +22,7 @@ from tender_ledger.core.importing.known import (
     TermKey,
 )
 from tender_ledger.core.importing.people import PeopleOfTable
-from tender_ledger.core.importing.rows import FailingRow, ReadTable, RosterEntry, TableRow
+from tender_ledger.core.importing.rows import FailingRow, ReadTable, RosterEntry, TableRow, row_key
 from tender_ledger.core.importing.terms import TermsOfTable
 from tender_ledger.core.messages import RowProblem
 from tender_ledger.core.names import NamesService, TaxonName
@@ -37,7 +37,7 @@ KNOWN_COLUMNS = frozenset(
 _FIELD_NUMBER = re.compile(r"P-0*([1-9]\d{0,5})$")
 _EVENT_NUMBER = re.compile(r"E0*([1-9]\d{0,5})$")
 _RANK = re.compile(r"[a-z][a-z_]*$")
-_MANY = {"part": "part", "preparation": "method", "application": "application"}  # column -> vocabulary
+_MANY = (("part", "part"), ("preparation", "method"), ("application", "application"))  # column, vocabulary
 
 
 @dataclass(frozen=True)
@@ -104,9 +104,10 @@ class _Planner:
         self.people = PeopleOfTable(table, roster, known, self.plan.communities, self.plan.informants)
         self.terms = TermsOfTable(known, self.plan.terms, new_codes=new_codes)
         self.new_codes = new_codes
-        self.equals: Counter[frozenset[tuple[str, str]]] = Counter()
+        self.equals: Counter[str] = Counter()
         self.landed: set[bytes] = set()
         self.taxa: dict[str, TaxonName | None] = {}
+        self.determined: dict[tuple[str, str, str], TaxonName] = {}  # what rows said of a taxon without fault -> the taxon
         self.asked: set[tuple[Reference, str, Reference]] = set()
         self.said: dict[str, None] = {}
         self.met = {number for number, _ in known.told}
@@ -127,16 +128,16 @@ class _Planner:
 
     def _keys(self, row: TableRow) -> tuple[bytes | None, bytes | None]:
         """The row's key, None where it is on record. A mended row takes the next free place among its equals."""
+        content = row.content()
         if mended := row.mended_key():
             if mended in self.known.mended:
                 return None, mended
             at = 1
-            while (key := row.key(at)) in self.known.landed or key in self.landed:
+            while (key := row_key(content, at)) in self.known.landed or key in self.landed:
                 at += 1
             return key, mended
-        content = frozenset(row.cells.items())
         self.equals[content] += 1
-        key = row.key(self.equals[content])
+        key = row_key(content, self.equals[content])
         return (None if key in self.known.landed else key), None
 
     def finish(self) -> None:
@@ -184,7 +185,7 @@ class _RowReading:
         plant = self._plant()
         asking = full["category"] == "none_named"
         coding = None if asking else self._coding()
-        many = {} if asking else {column: self._several(column, vocabulary) for column, vocabulary in _MANY.items()}
+        many = {} if asking else {column: self._several(column, vocabulary) for column, vocabulary in _MANY}
         values = self._asking_values() if asking else self._values()
         landing = Landing(self.row.line, self.row.cells, key, mended, code, event, plant, asking, values, many, coding,
                           1 if asking else self._component(), self._name())  # fmt: skip
@@ -210,8 +211,10 @@ class _RowReading:
         plan.landing.append(landing)
 
     def _enter_event(self, label: str, code: str) -> None:
-        who = self.planner.people.of(code)
-        event = self.plan.encounters.setdefault(label, NewEncounter(_title(label, code), who.community, who.is_source))
+        event = self.plan.encounters.get(label)
+        if event is None:
+            who = self.planner.people.of(code)
+            event = self.plan.encounters[label] = NewEncounter(_title(label, code), who.community, who.is_source)
         if self.day:
             event.first = min(event.first or self.day.first, self.day.first)
             event.last = max(event.last or self.day.last, self.day.last)
@@ -271,9 +274,18 @@ class _RowReading:
                        expected=stands or "no taxon: it is undetermined",
                        remedy="Correct the row, or redetermine the plant.")  # fmt: skip
 
-    def _determined_as(self, taxon: str) -> TaxonName | None:
+    def _determined_as(self, taxon: str) -> TaxonName:
+        said = (taxon, self.full["rank"] or "species", self.full["family"])
+        if said not in self.planner.determined:
+            before = len(self.problems)
+            name = self._determination(*said)
+            if len(self.problems) > before:
+                return name
+            self.planner.determined[said] = name
+        return self.planner.determined[said]
+
+    def _determination(self, taxon: str, rank: str, family: str) -> TaxonName:
         listed = self.planner.taxon(taxon)
-        rank, family = self.full["rank"] or "species", self.full["family"]
         if listed is None:
             if not _RANK.match(rank):
                 self.wrong("rank", "This is no rank.", found=rank, expected="species, genus, subspecies, variety …")
@@ -289,10 +301,10 @@ class _RowReading:
         full = self.full
         values: dict[str, Any] = {
             "basis": self._one("basis", "basis"), "stance": full["stance"], "outcome": full["outcome"],
-            "stage": self._one("stage", "stage") if full.get("stage") else None,
+            "stage": self._one("stage", "stage") if full["stage"] else None,
             "currency": full["currency"], "role": full["role"], "attributed_to": full["attributed_to"],
             "mixture": full["mixture"], "words": full["words"], "note": full["note"],
-            "caution": full.get("caution_told", ""), "start_s": self._time("start"), "end_s": self._time("end"),
+            "caution": full["caution_told"], "start_s": self._time("start"), "end_s": self._time("end"),
             "extra": self._extra(),
         }  # fmt: skip
         if None not in (values["start_s"], values["end_s"]) and values["end_s"] < values["start_s"]:
@@ -331,7 +343,12 @@ class _RowReading:
         return self._term(column, vocabulary, self.full[column])
 
     def _several(self, column: str, vocabulary: str) -> tuple[Reference | TermKey, ...]:
-        texts = [text.strip() for text in self.full[column].split(";")]
+        whole = self.full[column]
+        if not whole:
+            return ()
+        if ";" not in whole:
+            return (self._term(column, vocabulary, whole),)
+        texts = [text.strip() for text in whole.split(";")]
         return tuple(dict.fromkeys(self._term(column, vocabulary, text) for text in texts if text))
 
     def _term(self, column: str, vocabulary: str, text: str, *, scheme: str = "", parent: Reference = "") -> Reference | TermKey:

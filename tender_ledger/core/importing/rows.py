@@ -1,14 +1,19 @@
 """The rows of an imported table as values: what was read, and what failed with the reason."""
 
 import hashlib
-import json
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
+from itertools import chain
 
 from tender_ledger.core.messages import RowProblem
 
 # Columns that a table of failing rows has in front, so that it can be mended and imported.
 PROBLEM_COLUMN, MENDED_COLUMN = "import_problem", "import_row"
+
+
+def row_key(content: str, how_manieth: int) -> bytes:
+    """By what a row is known again: its content, and the how-manieth of its equals in the table it is (from 1)."""
+    return hashlib.sha256(f"{content}\0{how_manieth}".encode()).digest()
 
 
 @dataclass(frozen=True)
@@ -23,10 +28,9 @@ class TableRow:
     full: Mapping[str, str]
     mended: str = ""
 
-    def key(self, how_manieth: int) -> bytes:
-        """By what the row is known again: its content, and the how-manieth of its equals in the table it is (from 1)."""
-        content = json.dumps([sorted(self.cells.items()), how_manieth], ensure_ascii=False)
-        return hashlib.sha256(content.encode()).digest()
+    def content(self) -> str:
+        """What the row says, however its columns are ordered; no name of a column and no cell holds a NUL."""
+        return "\0".join(chain.from_iterable(sorted(self.cells.items())))
 
     def mended_key(self) -> bytes | None:
         """By what a mended row is known again, however it was mended; None for any other row."""

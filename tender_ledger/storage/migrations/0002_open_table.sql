@@ -63,6 +63,13 @@ ALTER TABLE use_report DROP COLUMN application_id,
     ADD COLUMN extra jsonb NOT NULL DEFAULT '{}',
     ADD CONSTRAINT use_report_passage_order CHECK (end_s >= start_s);
 
+-- A record that an import brings was asked for by nobody's screen, so its key means nothing but must be its own.
+ALTER TABLE use_report ALTER COLUMN client_key SET DEFAULT gen_random_uuid();
+ALTER TABLE asking ALTER COLUMN client_key SET DEFAULT gen_random_uuid();
+
+-- The study of a report is held by its plant and its teller already, each of which is known by its study.
+ALTER TABLE use_report DROP CONSTRAINT use_report_study_id_fkey;
+
 CREATE INDEX use_report_with_currency ON use_report (study_id) WHERE currency <> 'unstated';
 CREATE INDEX use_report_in_mixture ON use_report (study_id) WHERE mixture <> '' OR role <> 'main';
 
