@@ -1,11 +1,16 @@
 """Undo: a new act that puts back what was before, all of it or nothing."""
 
+from collections.abc import Iterator
+from contextlib import contextmanager
 from itertools import groupby
 from typing import Any
+
+from peewee import IntegrityError
 
 from tender_ledger.core.rights import Right
 from tender_ledger.core.terms import Scope
 from tender_ledger.operations.errors import CannotUndo, NotFound
+from tender_ledger.storage.database import SENTENCES, violated_constraint
 from tender_ledger.storage.history import ENTITIES, ActWriter, act, take_snapshots
 from tender_ledger.storage.models import Encounter, ImportBatch
 from tender_ledger.storage.queries import imports, studies
@@ -34,11 +39,25 @@ def undo_act(scope: Scope, act_id: int) -> None:
         raise CannotUndo("A study that was set up stays set up.")
     if first["undone_by"]:
         raise CannotUndo("This act was undone already.")
-    with act(scope.viewer, "undo_act", undoes=act_id) as writing:
+    if batches := [one["record_id"] for one in changes if one["entity"] == ImportBatch.ENTITY and _kind(one) == "hidden"]:
+        _require_rows_not_in_again(batches)
+    with _place_taken(), act(scope.viewer, "undo_act", undoes=act_id) as writing:
         _require_still_as_left(scope, act_id, changes)
         for entity, run in groupby(changes, key=lambda change: (change["entity"], _kind(change))):
             _put_back(writing, entity[0], list(run))
         _require_nobody_points_at_nothing(changes)
+
+
+@contextmanager
+def _place_taken() -> Iterator[None]:
+    """Say in words that a record cannot come back because another has its code or place by now."""
+    try:
+        yield
+    except IntegrityError as error:
+        if violated_constraint(error) not in SENTENCES:
+            raise
+        raise CannotUndo("Another record has taken the code or place of one of these since. Nothing was undone; change that "
+                         "record first.") from None  # fmt: skip
 
 
 def _kind(change: dict[str, Any]) -> str:
@@ -52,8 +71,6 @@ def _put_back(writing: ActWriter, entity: str, changes: list[dict[str, Any]]) ->
     if kind == "made":
         writing.hide_many(entity, {change["record_id"]: change["after"] for change in changes}, holders)
     elif kind == "hidden":
-        if entity == ImportBatch.ENTITY:
-            _require_rows_not_in_again([change["record_id"] for change in changes])
         writing.show_many(entity, {change["record_id"]: change["before"] for change in changes}, holders)
     else:
         for change in changes:

@@ -23,7 +23,7 @@ class PeopleOfTable:
         self.spelled: dict[str, str] = {}
         self.found: dict[str, NewInformant] = {}
         self.named: dict[str, tuple[str, str]] = {}  # folded text of a community -> (code, text)
-        self.has_roster = roster is not None
+        self.rostered: dict[str, RosterEntry] | None = None if roster is None else {}
         self.interviewed: list[str] = []
         self.clear: dict[tuple[str, str, str], str] = {}  # what rows said of somebody without contradiction -> the code
         for row in table.rows:
@@ -35,7 +35,7 @@ class PeopleOfTable:
 
     def _take_roster(self, roster: Sequence[RosterEntry]) -> None:
         problems: list[RowProblem] = []
-        rostered: dict[str, RosterEntry] = {}
+        rostered = self.rostered = {}
         for entry in roster:
             code = entry.informant.upper()
             first = rostered.setdefault(code, entry)
@@ -89,7 +89,7 @@ class PeopleOfTable:
                 problems.append(RowProblem(line, "informant", "Nothing may be recorded of this holder: the terms of today do not "
                                            "allow it.", code, remedy="Ask first, and record the answer."))  # fmt: skip
             return code
-        if self.has_roster and code not in self.found | self.informants:
+        if self.rostered is not None and code not in self.rostered:
             what = "The informant is neither in informants.csv, which fixes N, nor in the study."
             problems.append(RowProblem(line, "informant", what, text, "a code of informants.csv"))
             return code

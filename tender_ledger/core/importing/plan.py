@@ -359,7 +359,7 @@ class _RowReading:
         if made is None:
             within = f" in {self.full['category']}" if vocabulary == "subcategory" else ""
             self.wrong(column, f"The study has no such {vocabulary.replace('method', 'preparation')}{within}.", found=text,
-                       expected=self.planner.terms.some(vocabulary, scheme, parent),
+                       expected=self.planner.terms.some(vocabulary, scheme, parent, text),
                        remedy="Correct it, or import with new codes, which adds it to the study's own.")  # fmt: skip
         else:
             self.new_terms[key] = made

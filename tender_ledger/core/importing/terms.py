@@ -3,6 +3,7 @@
 import hashlib
 import re
 from collections.abc import Mapping
+from difflib import SequenceMatcher
 from itertools import product
 from string import ascii_uppercase
 
@@ -10,6 +11,7 @@ from tender_ledger.core.importing.known import Known, NewTerm, Reference, TermKe
 from tender_ledger.core.text import fold
 
 _SOME = 6  # so many of the codes there are, are named where one is wrong
+_COMPARED = 300  # so many wrong codes are compared with those there are; in a table with more, the likest would say little
 _FIXED = frozenset({"stance", "outcome"})
 
 
@@ -19,6 +21,7 @@ class TermsOfTable:
     def __init__(self, known: Known, planned: dict[TermKey, NewTerm], *, new_codes: bool) -> None:
         self.known, self.planned, self.new_codes = known, planned, new_codes
         self.folds: dict[str, str] = {}
+        self.likest: dict[tuple[str, str, Reference, str], list[str]] = {}
         self.taken = set(known.abbreviations)
 
     def find(self, vocabulary: str, scheme: str, parent: Reference, text: str) -> int | TermKey | None:
@@ -42,10 +45,17 @@ class TermsOfTable:
             if term.abbreviation:
                 self.taken.add(term.abbreviation)
 
-    def some(self, vocabulary: str, scheme: str, parent: Reference) -> str:
-        """A few of the codes that the study has, for a sentence."""
-        labels = self.known.labels.get((vocabulary, scheme, parent), ())
-        return ", ".join(labels[:_SOME]) + (" and others" if len(labels) > _SOME else "") if labels else "none are there yet"
+    def some(self, vocabulary: str, scheme: str, parent: Reference, text: str) -> str:
+        """A few of the codes that the study has, for a sentence: those most like the text first."""
+        said = (vocabulary, scheme, parent, text)
+        labels = self.known.labels.get(said[:3], ())
+        if said not in self.likest and len(self.likest) < _COMPARED:
+            self.likest[said] = sorted(labels, key=lambda label: -SequenceMatcher(a=label, b=code_of(text)).ratio())[:_SOME]
+        return (
+            ", ".join(self.likest.get(said, labels[:_SOME])) + (" and others" if len(labels) > _SOME else "")
+            if labels
+            else "none are there yet"
+        )
 
     def _fold(self, text: str) -> str:
         if text not in self.folds:
