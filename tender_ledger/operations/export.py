@@ -32,7 +32,8 @@ def export_study(scope: Scope) -> dict[str, bytes]:
     with snapshot():
         found = {plant["id"]: plant for plant in plants.plants(published)}
         scheme = studies.study(scope)["scheme"]
-        told = [_report(row, found[row["plant_id"]], scheme) for row in reports.reports(published)]
+        used = plants.names_used(published)
+        told = [_report(row, found[row["plant_id"]], scheme, used) for row in reports.reports(published)]
         asked = [_asking(row, found[row["plant_id"]]) for row in reports.askings(published)]
         informants = people.published_informants(published)
     return {
@@ -53,7 +54,10 @@ def _base(row: dict[str, Any], plant: dict[str, Any]) -> dict[str, Any]:
     }  # fmt: skip
 
 
-def _report(row: dict[str, Any], plant: dict[str, Any], scheme: str) -> dict[str, Any]:
+def _report(row: dict[str, Any], plant: dict[str, Any], scheme: str, used: dict[tuple[int, int, int], tuple[str, str]]
+            ) -> dict[str, Any]:  # fmt: skip
+    """A line of the table; the local name is the one that this informant used for the plant there."""
+    name, language = used.get((row["plant_id"], row["informant_id"], row["encounter_id"]), ("", ""))
     line = _base(row, plant) | {
         "category": row["category_code"], "scheme": scheme if row["category_code"] else "",
         "subcategory": row["subcategory_code"], "use": row["purpose"], "part": ";".join(row["part_codes"]),
@@ -62,8 +66,7 @@ def _report(row: dict[str, Any], plant: dict[str, Any], scheme: str) -> dict[str
         "stance": row["stance_code"], "outcome": row["outcome_code"], "stage": row["stage_code"],
         "currency": row["currency"], "attributed_to": row["attributed_to"], "mixture": row["mixture"],
         "role": row["role"] if row["mixture"] else "",
-        "local_name": plant["names"][0]["name"] if plant["names"] else "",
-        "language": plant["names"][0]["code"] if plant["names"] else "",
+        "local_name": name, "language": language,
         "words": row["words"], "start": _seconds(row["start_s"]), "end": _seconds(row["end_s"]),
         "note": row["note"], "caution_told": row["caution"],
     }  # fmt: skip

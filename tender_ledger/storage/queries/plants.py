@@ -65,6 +65,20 @@ def determinations(scope: Scope, plant_id: int) -> list[dict[str, Any]]:
     )
 
 
+def names_used(scope: Scope) -> dict[tuple[int, int, int], tuple[str, str]]:
+    """What an informant called a plant in an encounter: (plant, informant, encounter) -> (name, language code)."""
+    found = rows(
+        f"""{WITH_TERMS} SELECT DISTINCT ON (n.plant_id, a.informant_id, a.encounter_id) n.plant_id, a.informant_id,
+                  a.encounter_id, n.name, coalesce(l.code, '') AS code
+            FROM attestation a JOIN local_name n ON n.id = a.local_name_id AND n.removed_at IS NULL
+            LEFT JOIN language l ON l.id = n.language_id {THESE_TERMS} a.informant_id
+            WHERE a.study_id = %(study)s AND a.removed_at IS NULL AND {allowed(scope)}
+            ORDER BY n.plant_id, a.informant_id, a.encounter_id, n.id""",
+        **parameters(scope),
+    )
+    return {(one["plant_id"], one["informant_id"], one["encounter_id"]): (one["name"], one["code"]) for one in found}
+
+
 def counted_plants(scope: Scope) -> list[dict[str, Any]]:
     """Every plant with its accepted taxon, as the tally needs it; a plant without determination has taxon ""."""
     return rows(
