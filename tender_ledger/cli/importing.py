@@ -7,7 +7,7 @@ import click
 from tender_ledger.core.importing.plan import ImportPlan
 from tender_ledger.launch.installation import acting_member, with_database
 from tender_ledger.operations import clock
-from tender_ledger.operations.importing import TERM_WORDS, ImportOutcome, import_table, preview_import
+from tender_ledger.operations.importing import TERM_WORDS, ImportOutcome, agreed_terms, import_table, preview_import
 from tender_ledger.standins.names_service import ChecklistNames
 
 _FILE = click.Path(exists=True, dir_okay=False, path_type=Path)
@@ -33,6 +33,7 @@ def import_reports(reports: Path, informants: Path | None, study: str, terms: st
     """
     tables = reports.read_bytes(), informants.read_bytes() if informants else None
     words = [word.strip() for word in terms.split(",") if word.strip()]
+    agreed_terms(words)
     with with_database():
         scope = clock.scope_of(acting_member(study, person))
         if dry_run:

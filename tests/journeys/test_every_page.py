@@ -23,6 +23,8 @@ NOT_PAGES = {
     "encounters.choices",
     "plants.taxa",
     "giveback.download",
+    "imports.failing",
+    "reckoning.ladder_file",
     "reports.line",
     "account.sign_in",
 }
@@ -33,6 +35,10 @@ MARGINS = [
     "reckoning?margin=uva:Salix%20caprea",
     "reckoning?show=categories&margin=icf:medicines",
     "reckoning?group=ONS",
+    "reckoning?show=ladder&margin=ci:Plantago%20lanceolata",
+    "reckoning?group=ONS&with=TAR&of=TAR&margin=ci:Plantago%20lanceolata",
+    "reckoning?show=categories&group=ONS&with=KEL",
+    "reckoning?family=Lamiaceae&part=leaf&filtering=1",
     "encounters/2?margin=plant:11",
 ]
 

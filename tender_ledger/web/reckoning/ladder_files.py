@@ -7,6 +7,7 @@ from typing import Any
 
 from flask import render_template
 
+from tender_ledger.core.indices.ranking import RANKED_FROM
 from tender_ledger.core.indices.working import SYMBOLS
 from tender_ledger.core.publication import MINIMUM_HOLDERS
 from tender_ledger.figures.ladder import Told, use_ladder
@@ -60,7 +61,8 @@ def ladder_svg(published: PublishedLadder, categories: Mapping[str, Any], about:
     facts = {taxon: {"authorship": authorship, "name": ""} for taxon, authorship in about.authorship.items()}
     return render_template(
         "reckoning/ladder_file.svg", ladder=use_ladder(told), symbol=SYMBOLS[published.index], n=published.n, about=about,
-        left_out=published.left_out, minimum=MINIMUM_HOLDERS, categories=categories, facts=facts, looks=LOOKS, fill=_fill,
+        left_out=published.left_out, minimum=MINIMUM_HOLDERS, ranked_from=RANKED_FROM,
+        categories=categories, facts=facts, looks=LOOKS, fill=_fill,
     ).encode()  # fmt: skip
 
 
