@@ -1,4 +1,4 @@
-"""What the documents say is there: every index, rule, column and command has its place in them, and every link leads somewhere."""
+"""What the documents say is there: every index, rule, column and command has its place, and every link leads somewhere."""
 
 import re
 from pathlib import Path
