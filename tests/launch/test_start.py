@@ -19,6 +19,8 @@ from tender_ledger.launch.cluster import Cluster, free_port
 from tender_ledger.launch.state import PROJECT, AlreadyRunning, StateFolder
 from tests.conftest import Databases
 
+pytestmark = pytest.mark.alone
+
 
 class Started:
     """A running ./start with a state folder of its own."""
