@@ -71,7 +71,7 @@ def _study() -> Scope:
 def _table(rows: int, seed: int = 1) -> bytes:
     """An invented table: few taxa named often, many rarely; repeated interviews; some plants asked about without a use."""
     rng = np.random.default_rng(seed)
-    informants, taxa = max(rows // 200, 2), max(rows // 150, 3)
+    informants, taxa = max(rows // 200, 2), max(rows // 150, 10)
     who = rng.integers(0, informants, rows)
     plant = np.minimum(rng.geometric(4 / taxa, rows) - 1, taxa - 1)
     talk, category, part, method, use = (rng.integers(0, n, rows) for n in (2, 6, 6, 6, 12))
