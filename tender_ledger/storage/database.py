@@ -201,6 +201,8 @@ SENTENCES: Mapping[str, tuple[str, str]] = {
     "asking_teller_present": ("informant", "This holder was not present in the encounter. Add the holder to it first."),
     "asking_once": ("plant", "That this holder was asked about this plant and named no use is recorded here already."),
     "local_name_once": ("name", "The plant has this name in this language already."),
+    "membership_owner_stays": ("role", "A study needs somebody who owns it. Make another member an owner first."),
+    "membership_once": ("role", "This person has the role already."),
     "membership_role_known": ("role", "There are the roles owner, recorder, reviewer and reader."),
     "holder_gender_known": ("gender", "Choose woman, man, other, or leave it not stated."),
     "holder_chosen_known": ("chosen", "Choose random, snowball, purposive, all, or leave it not stated."),
