@@ -7,7 +7,7 @@ from itertools import count
 
 from tender_ledger.core.rights import Role
 from tender_ledger.core.terms import Scope
-from tender_ledger.operations import accounts, clock, encounters, people, plants, reports, studies
+from tender_ledger.operations import accounts, clock, encounters, members, people, plants, reports, studies
 from tender_ledger.operations.typed_report import TypedReport
 from tender_ledger.standins.names_service import ChecklistNames
 from tender_ledger.storage.queries import accounts as account_queries
@@ -39,7 +39,7 @@ class SmallStudy:
         number = next(_numbers)
         email = f"{role}{number}@small.example"
         person_id = accounts.add_person(email, f"{role.title()} {number}", PASSWORD)
-        studies.add_member(self.scope, email, Role(role))
+        members.add_member(self.scope, email, Role(role))
         member = account_queries.member_of(person_id, self.code)
         assert member is not None
         return clock.scope_of(member)

@@ -21,7 +21,7 @@ def fill_study(reports: int, informants: int, taxa: int, seed: int = 1) -> None:
         "INSERT INTO person (email, email_fold, name, password_hash) VALUES ('b@b', 'b@b', 'Bench', '-') RETURNING id"
     )
     study = one_number("INSERT INTO study (code, title, zone) VALUES (%(code)s, 'Bench', 'UTC') RETURNING id", code=_CODE)
-    run("INSERT INTO membership VALUES (%(s)s, %(p)s, 'owner')", s=study, p=person)
+    run("INSERT INTO membership (study_id, person_id, role) VALUES (%(s)s, %(p)s, 'owner')", s=study, p=person)
     run("INSERT INTO community (study_id, code, name) SELECT %(s)s, 'C' || n, 'C' || n FROM generate_series(1, 3) n", s=study)
     run(
         """INSERT INTO holder (study_id, code, community_id, recorded_by)

@@ -5,7 +5,7 @@ import secrets
 import click
 
 from tender_ledger.launch.installation import acting_member, with_database
-from tender_ledger.operations import accounts, clock, studies
+from tender_ledger.operations import accounts, clock, members
 
 
 @click.group()
@@ -32,5 +32,5 @@ def add_user(email: str, name: str) -> None:
 def join_study(email: str, study: str, role: str, person: str) -> None:
     """Give a person a role in a study."""
     with with_database():
-        studies.add_member(clock.scope_of(acting_member(study, person)), email, role)
+        members.add_member(clock.scope_of(acting_member(study, person)), email, role)
     click.echo(f"{email} is {role} of {study}.")

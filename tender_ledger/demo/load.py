@@ -11,7 +11,7 @@ from typing import Any
 from tender_ledger.core.rights import Role
 from tender_ledger.core.terms import Scope
 from tender_ledger.formats.sheet import Row, read_sheet
-from tender_ledger.operations import accounts, clock, encounters, importing, people, plants, reports, studies
+from tender_ledger.operations import accounts, clock, encounters, importing, members, people, plants, reports, studies
 from tender_ledger.operations.names_key import NamesKey
 from tender_ledger.operations.typed_report import TypedReport
 from tender_ledger.standins.names_service import ChecklistNames
@@ -38,7 +38,7 @@ def load_demo(key: NamesKey | None, password: Callable[[], str] = lambda: secret
     )
     owner = clock.scope_of(made)
     for one in study["members"]:
-        studies.add_member(owner, one["email"], one["role"])
+        members.add_member(owner, one["email"], one["role"])
     recorder_email = next(one["email"] for one in study["members"] if one["role"] == Role.RECORDER)
     _Loader(_scope(persons[owner_email], study), _scope(persons[recorder_email], study), study, key).load()
     return sign_ins

@@ -4,6 +4,7 @@ import hashlib
 import hmac
 import secrets
 from dataclasses import dataclass
+from typing import Any
 
 from argon2 import PasswordHasher
 from argon2.exceptions import InvalidHashError, VerificationError
@@ -17,6 +18,7 @@ from tender_ledger.storage.queries import accounts
 _HASHER = PasswordHasher()
 _NOBODY = _HASHER.hash(secrets.token_hex(16))  # verified against when there is no such account, so that both take as long
 ACCOUNT_LIMIT, ADDRESS_LIMIT = 8, 40
+SHORTEST = 10  # characters of a password
 
 
 class TooManyAttempts(Exception):
@@ -62,6 +64,33 @@ def end_session(person_id: int, *, token: str = "", key: str = "") -> None:
     )
 
 
+def change_password(person: SignedIn, current: str, new: str, *, token: str, key: bytes) -> None:
+    """Give a person a new password, for the present one; ends every other session of theirs.
+
+    Raises Refused for a wrong present password or a new one of fewer than ten characters, TooManyAttempts after too many.
+    """
+    digest = _digest(key, fold(person.email))
+    if accounts.failures(digest, b"")[0] >= ACCOUNT_LIMIT:
+        raise TooManyAttempts
+    kept = accounts.person_by_email(fold(person.email))
+    if not kept or not _matches(kept["password_hash"], current):
+        Attempt.insert(account_digest=digest, address_digest=b"").execute()
+        raise Refused({"current": "This is not the present password."})
+    if len(new) < SHORTEST:
+        raise Refused({"new": f"A password needs at least {SHORTEST} characters."})
+    with database.atomic():
+        Person.update(password_hash=_HASHER.hash(new)).where(Person.id == person.id).execute()
+        database.execute_sql(
+            "UPDATE person_session SET ended_at = now() WHERE person_id = %s AND token_sha256 <> %s AND ended_at IS NULL",
+            (person.id, _sha256(token)),
+        )
+
+
+def attempts_on(person: SignedIn, key: bytes) -> dict[str, Any]:
+    """How many attempts to sign in as a person failed lately, and when the last did."""
+    return accounts.failed_lately(_digest(key, fold(person.email)))
+
+
 def session_key(token: str) -> str:
     """The key under which the account page lists the session of this token."""
     return _sha256(token).hex()
@@ -72,8 +101,8 @@ def add_person(email: str, name: str, password: str) -> int:
     email, name = required(email, "email", "The address"), required(name, "name", "The name")
     if "@" not in email:
         raise Refused({"email": "This is no e-mail address."})
-    if len(password) < 10:
-        raise Refused({"password": "A password needs at least ten characters."})
+    if len(password) < SHORTEST:
+        raise Refused({"password": f"A password needs at least {SHORTEST} characters."})
     with constraints_as_refusals():
         values = {"email": clean(email), "email_fold": fold(email), "name": name, "password_hash": _HASHER.hash(password)}
         return int(Person.insert(**values).execute())

@@ -17,6 +17,7 @@ from tender_ledger.storage.queries import imports, studies
 from tender_ledger.storage.queries.terms import sees_agreements
 
 _NAMED = 5  # so many records are named where an act cannot be undone
+_NEEDS_ADMINISTER = frozenset({"add_member", "remove_role", "join_study"})
 _NEEDS_AGREE = frozenset({"record_agreement", "withdraw_agreement"})
 
 
@@ -35,6 +36,8 @@ def undo_act(scope: Scope, act_id: int) -> None:
         scope.viewer.require(Right.AGREE)
     if first["operation"] == "set_rules":
         scope.viewer.require(Right.SET_RULES)
+    if first["operation"] in _NEEDS_ADMINISTER:
+        scope.viewer.require(Right.ADMINISTER)
     if first["operation"] == "create_study":
         raise CannotUndo("A study that was set up stays set up.")
     if first["undone_by"]:
@@ -50,14 +53,14 @@ def undo_act(scope: Scope, act_id: int) -> None:
 
 @contextmanager
 def _place_taken() -> Iterator[None]:
-    """Say in words that a record cannot come back because another has its code or place by now."""
+    """Say in words why a record cannot come back, or go: another has its code by now, or something needs it."""
     try:
         yield
     except IntegrityError as error:
         if violated_constraint(error) not in SENTENCES:
             raise
-        raise CannotUndo("Another record has taken the code or place of one of these since. Nothing was undone; change that "
-                         "record first.") from None  # fmt: skip
+        sentence = SENTENCES[violated_constraint(error)][1]
+        raise CannotUndo(f"It cannot be put back as things stand. {sentence} Nothing was undone.") from None
 
 
 def _kind(change: dict[str, Any]) -> str:

@@ -69,7 +69,8 @@ def _degrees(value: float | str | None, field: str) -> float | None:
 
 
 def add_holder(scope: Scope, values: Mapping[str, Any], *, client_key: str | None = None) -> int:
-    """Add a knowledge-holder by code: code, community_id, gender, birth (`1956` or `1950s` or empty), chosen."""
+    """Add a knowledge-holder by code: code, community_id, gender, birth (`1956` or `1950s` or empty), chosen, credit
+    (named, pseudonym, anonymous) with the pseudonym, learned_from, years_in_place."""
     scope.viewer.require(Right.RECORD)
     record = {**_profile(values), "code": _code(values.get("code", "")), "recorded_by": scope.viewer.person_id,
               "client_key": client_key}  # fmt: skip
@@ -101,7 +102,20 @@ def _profile(values: Mapping[str, Any]) -> dict[str, Any]:
         "chosen": values.get("chosen") or "unstated",
         "birth_year": int(read["year"]) if read and read["year"] else None,
         "birth_decade": int(read["decade"]) if read and read["decade"] else None,
+        "credit": values.get("credit") or "anonymous",
+        "pseudonym": clean(values.get("pseudonym")),
+        "learned_from": clean(values.get("learned_from")),
+        "years_in_place": _years(values.get("years_in_place")),
     }
+
+
+def _years(value: str | int | None) -> int | None:
+    text = clean(str(value if value is not None else ""))
+    if not text:
+        return None
+    if not (text.isascii() and text.isdigit() and len(text) < 5):
+        raise Refused({"years_in_place": f"“{text}” is no number of years. Write 30, or leave it open."})
+    return int(text)
 
 
 def set_real_name(scope: Scope, holder_id: int, name: str, key: NamesKey | None) -> None:
@@ -143,19 +157,26 @@ def add_source(scope: Scope, *, code: str, kind: str, title: str, author: str, y
         return source_id
 
 
+# What an agreement may say beside the answers; kept as it was told and read by people.
+WISHES = ("audience", "archive", "reuse", "after_death", "minors")
 TERM_COLUMNS = ("may_record", "may_count", "may_show", "may_publish_aggregate", "may_publish_verbatim")
 
 
 def record_agreement(scope: Scope, *, agreed_on: date, form: str, terms: Mapping[str, bool], holder_id: int | None = None,
-                     community_id: int | None = None, client_key: str | None = None) -> int:  # fmt: skip
-    """Record what a holder or a community agreed to; from its day on it stands in place of the earlier one."""
+                     community_id: int | None = None, expires_on: date | None = None,
+                     wishes: Mapping[str, str] | None = None, client_key: str | None = None) -> int:  # fmt: skip
+    """Record what a holder or a community agreed to; from its day on it stands in place of the earlier one.
+
+    `terms` are the answers by TERM_COLUMNS and `may_credit`; `expires_on` is the last day it stands; `wishes` by WISHES.
+    """
     scope.viewer.require(Right.AGREE)
     form = required(form, "form", "How it was given")
     if agreed_on > scope.day:
         raise Refused({"agreed_on": "An agreement cannot be of a day to come."})
     values: dict[str, Any] = {name: bool(terms.get(name)) for name in TERM_COLUMNS}
     values |= {"agreed_on": agreed_on, "form": form, "holder_id": holder_id, "community_id": community_id,
-               "client_key": client_key}  # fmt: skip
+               "expires_on": expires_on, "may_credit": bool(terms.get("may_credit")), "client_key": client_key,
+               **{name: clean((wishes or {}).get(name)) for name in WISHES}}  # fmt: skip
 
     def make() -> int:
         with constraints_as_refusals(), act(scope.viewer, "record_agreement") as writing:

@@ -5,7 +5,7 @@ from zoneinfo import available_timezones
 from tender_ledger.core.rights import Right, Role
 from tender_ledger.core.rules import BASES, CountingRules, parse_rules
 from tender_ledger.core.terms import Member, Scope
-from tender_ledger.core.text import clean, fold
+from tender_ledger.core.text import clean
 from tender_ledger.operations.errors import Refused, constraints_as_refusals, required
 from tender_ledger.storage.database import database
 from tender_ledger.storage.history import act
@@ -39,17 +39,6 @@ def _code(text: str) -> str:
     if not (code[0].isascii() and code[0].isalpha() and all(c.isascii() and (c.isalnum() or c == "-") for c in code)):
         raise Refused({"code": "A code has capital letters, digits and hyphens and begins with a letter, such as VELDRA."})
     return code
-
-
-def add_member(scope: Scope, email: str, role: str) -> None:
-    """Give somebody who can sign in a role in the study."""
-    scope.viewer.require(Right.ADMINISTER)
-    person = accounts.person_by_email(fold(email))
-    if person is None:
-        raise Refused({"email": "Nobody signs in with this address yet. Add the person first: ./ledger user add"})
-    if role not in set(Role):
-        raise Refused({"role": f"There are the roles {', '.join(Role)}."})
-    Membership.insert(study_id=scope.study_id, person_id=person["id"], role=role).on_conflict_ignore().execute()
 
 
 def rules_in_force(scope: Scope) -> CountingRules:

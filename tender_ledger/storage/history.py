@@ -23,6 +23,7 @@ from tender_ledger.storage.models import (
     ImportBatch,
     Language,
     LocalName,
+    Membership,
     Plant,
     Rules,
     Source,
@@ -35,7 +36,7 @@ Snapshot = dict[str, Any]
 ENTITIES: Mapping[str, type[StudyRecord]] = {
     model.ENTITY: model
     for model in (Asking, Attestation, Community, Consent, Determination, Encounter, Holder, ImportBatch, Language,
-                  LocalName, Plant, Rules, Source, UseReport, VocabularyTerm)
+                  LocalName, Membership, Plant, Rules, Source, UseReport, VocabularyTerm)
 }  # fmt: skip
 
 

@@ -12,7 +12,8 @@ from werkzeug.wrappers import Response as AnyResponse
 from tender_ledger.operations import accounts
 from tender_ledger.web.shared.spread import is_htmx
 
-_PUBLIC = frozenset({"account.sign_in", "static", "health", "ready"})
+# An invitation is opened by its link alone; one that is not open sends on to the sign-in page by itself.
+_PUBLIC = frozenset({"account.sign_in", "account.join", "static", "health", "ready"})
 _POLICY = {
     "default-src": "'none'",
     "script-src": "'self'",
@@ -30,7 +31,8 @@ class Viewer(UserMixin):
     """The signed-in person; the session row's token is the identity that the cookie carries, signed."""
 
     def __init__(self, token: str, person: accounts.SignedIn) -> None:
-        self.token, self.person_id, self.name, self.email = token, person.id, person.name, person.email
+        self.token, self.person = token, person
+        self.person_id, self.name, self.email = person.id, person.name, person.email
 
     def get_id(self) -> str:
         return self.token

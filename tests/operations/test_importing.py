@@ -4,6 +4,7 @@ import csv
 import io
 import json
 from dataclasses import replace
+from datetime import date
 from pathlib import Path
 
 import pytest
@@ -15,7 +16,7 @@ from tender_ledger.core.tally.counting import count
 from tender_ledger.core.terms import NotAllowed
 from tender_ledger.formats.report_table import read_report_table
 from tender_ledger.formats.result_document import result_document
-from tender_ledger.operations import importing, plants
+from tender_ledger.operations import importing, people, plants
 from tender_ledger.operations.errors import CannotUndo, Refused
 from tender_ledger.operations.export import export_study
 from tender_ledger.operations.history import undo_act
@@ -340,3 +341,13 @@ def test_only_an_owner_imports(small: SmallStudy):
 def test_a_table_that_cannot_be_read_at_all_is_refused_with_the_place(small: SmallStudy, data: bytes, told: str):
     with pytest.raises(InputRefused, match=told):
         bring(small, data)
+
+
+def test_terms_stated_do_not_stand_in_for_an_agreement_that_ended(small: SmallStudy):
+    holder = people_queries.holder(small.scope, "H-1") if small.holder("H-1", agreed=False) else None
+    assert holder is not None
+    people.record_agreement(small.scope, agreed_on=date(2026, 1, 3), form="oral", terms=dict.fromkeys(people.TERM_COLUMNS, True),
+                            holder_id=holder["id"], expires_on=date(2026, 2, 1))  # fmt: skip
+    bring(small, HEAD + LEAF)
+    assert value("SELECT count(*) FROM consent WHERE form = 'stated_at_import'") == 0
+    assert reckon_study(small.scope, CountingRules()).result.n == 0

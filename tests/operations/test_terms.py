@@ -20,7 +20,7 @@ from tender_ledger.storage.database import rows, value
 from tender_ledger.storage.queries import encounters, plants, reports, studies
 from tender_ledger.storage.queries import people as queries
 from tests.conftest import KEY
-from tests.factories import SmallStudy
+from tests.factories import ALL, SmallStudy
 
 RULES = CountingRules()
 
@@ -129,6 +129,87 @@ def test_a_draft_of_what_a_sealed_holder_told_is_not_given_back(small: SmallStud
     assert reports.draft(small.scope, "encounter 1") is not None
     small.withdraw("XAN-01")
     assert reports.draft(small.scope, "encounter 1") is None
+
+
+def until(small: SmallStudy, code: str, last: date, **terms: bool) -> None:
+    """The holder's latest agreement, which stands to the end of `last`."""
+    found = queries.holder(small.scope, code)
+    assert found is not None
+    people.record_agreement(small.scope, agreed_on=date(2026, 1, 3), form="oral", terms={**ALL, **terms},
+                            holder_id=found["id"], expires_on=last)  # fmt: skip
+
+
+def test_an_agreement_stands_to_the_end_of_its_last_day_and_then_is_as_if_none_were_on_file(small: SmallStudy):
+    recorder, reader = small.person("recorder"), small.person("reader")
+    told_by(small, "XAN-01")
+    until(small, "XAN-01", date(2026, 6, 30))
+    last, past = date(2026, 6, 30), date(2026, 7, 1)
+
+    def on(viewer: Scope, day: date) -> Scope:
+        return Scope(viewer.viewer, viewer.purpose, day)
+
+    for viewer in (small.scope, recorder, reader):
+        assert counted(on(viewer, last)) == (1, 1)
+        assert "words of XAN-01" in seen(on(viewer, last))
+        assert counted(on(viewer, past)) == (0, 0)
+    assert "words of XAN-01" in seen(on(small.scope, past))  # the owner, who also wrote it
+    for viewer in (recorder, reader):
+        assert "XAN-01" not in seen(on(viewer, past)).replace("Talk with XAN-01", "")
+    assert b"XAN-01" not in b"".join(export_study(on(small.scope, past)).values())
+    found = queries.holder(on(small.scope, past), "XAN-01")
+    assert found is not None
+    assert (found["on_file"], found["may_record"], found["expired_on"]) == (False, True, last)
+
+
+def test_an_earlier_agreement_does_not_come_back_when_the_latest_ends(small: SmallStudy):
+    told_by(small, "XAN-01")  # agreed to everything for good on 2 January
+    until(small, "XAN-01", date(2026, 2, 1), may_publish_verbatim=False)
+    assert counted(small.scope) == (0, 0)
+
+
+def test_what_was_refused_for_a_time_stays_refused(small: SmallStudy):
+    holder = small.holder("XAN-01")
+    until(small, "XAN-01", date(2026, 2, 1), **dict.fromkeys(ALL, False))
+    with pytest.raises(Refused, match="not agreed to be recorded"):
+        small.report(small.encounter(holder), "XAN-01", small.plant("Salix caprea"))
+
+
+def test_a_community_whose_agreement_ended_allows_nothing_but_recording(small: SmallStudy):
+    talk, _ = told_by(small, "XAN-01")
+    people.record_agreement(small.scope, agreed_on=date(2026, 1, 3), form="written", terms=ALL,
+                            community_id=small.community, expires_on=date(2026, 5, 1))  # fmt: skip
+    assert counted(Scope(small.scope.viewer, Purpose.COUNTED, date(2026, 5, 1))) == (1, 1)
+    assert counted(small.scope) == (0, 0)
+    small.report(talk, "XAN-01", 1, category="medicines")
+    assert b"XAN-01" not in b"".join(export_study(small.scope).values())
+
+
+def test_a_withdrawn_agreement_stays_sealed_past_its_last_day(small: SmallStudy):
+    told_by(small, "XAN-01")
+    until(small, "XAN-01", date(2026, 5, 1))
+    small.withdraw("XAN-01", date(2026, 4, 1))
+    assert "XAN-01" not in seen(small.scope)
+
+
+def test_an_agreement_cannot_end_before_it_was_given(small: SmallStudy):
+    small.holder("XAN-01")
+    with pytest.raises(Refused, match="cannot end before"):
+        until(small, "XAN-01", date(2025, 12, 31))
+
+
+def test_wishes_and_credit_are_kept_with_the_agreement_and_the_holder(small: SmallStudy):
+    profile = {"credit": "pseudonym", "pseudonym": "The weaver", "learned_from": "her aunt", "years_in_place": "41"}
+    holder_id = people.add_holder(small.scope, {"code": "XAN-01", "community_id": small.community, **profile})
+    wishes = {"audience": "women", "archive": "the village hall", "reuse": "ask first", "after_death": "burn it", "minors": ""}
+    people.record_agreement(small.scope, agreed_on=date(2026, 1, 3), form="oral", terms={**ALL, "may_credit": True},
+                            holder_id=holder_id, wishes=wishes)  # fmt: skip
+    (kept,) = queries.agreements(small.scope, holder_id=holder_id)
+    assert {name: kept[name] for name in wishes} == wishes
+    found = queries.holder(small.scope, "XAN-01")
+    assert found is not None
+    assert (found["may_credit"], found["pseudonym"], found["years_in_place"]) == (True, "The weaver", 41)
+    with pytest.raises(Refused, match="pseudonym"):
+        people.correct_holder(small.scope, holder_id, found["version"], {**found, "pseudonym": "", "birth": ""})
 
 
 def test_an_agreement_stands_from_its_day_and_the_latest_can_narrow(small: SmallStudy):

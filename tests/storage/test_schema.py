@@ -58,7 +58,9 @@ def test_a_model_says_of_its_table_what_the_database_says(empty_db: str, name: s
 
 
 def test_every_sentence_belongs_to_a_rule_of_the_database(empty_db: str):
-    named = {one["name"] for one in rows("SELECT conname AS name FROM pg_constraint UNION SELECT indexname FROM pg_indexes")}
+    found = rows("""SELECT conname AS name FROM pg_constraint UNION SELECT indexname FROM pg_indexes
+                    UNION SELECT tgname FROM pg_trigger""")  # fmt: skip
+    named = {one["name"] for one in found}
     assert set(SENTENCES) <= named
 
 

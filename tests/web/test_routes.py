@@ -27,6 +27,9 @@ ARGUMENTS: dict[str, Any] = {
     "key": "00",
     "table": 1,
     "kind": "csv",
+    "membership": 4,
+    "invitation": 1,
+    "token": "not-open",
 }
 
 # What each writing or reserved route needs, by the table of rights; every other route of a study needs only membership.
@@ -61,6 +64,11 @@ NEEDS = {
     "reports.correct": Right.RECORD,
     "reports.remove": Right.RECORD,
     "reckoning.set_rules": Right.SET_RULES,
+    "study.add_member": Right.ADMINISTER,
+    "study.invite": Right.ADMINISTER,
+    "study.members": Right.ADMINISTER,
+    "study.remove_role": Right.ADMINISTER,
+    "study.revoke": Right.ADMINISTER,
     "study.undo": Right.UNDO_OTHERS,
 }
 
@@ -134,6 +142,8 @@ def test_each_role_reaches_what_the_table_gives_it(app: Flask, sign_in: SignedIn
             continue
         seen.add(endpoint)
         address = brought_anew(client, address) if endpoint.startswith("imports.") and may(role, Right.IMPORT) else address
+        if endpoint == "study.revoke":  # there must be one to be revoked
+            client.post("/study/VELDRA/invitations", data={"role": "reader"})
         answer = client.open(address, method=method, data=form_of(endpoint) if method == "POST" else None)
         needed = NEEDS.get(endpoint)
         if needed is not None and not may(role, needed):
@@ -461,5 +471,5 @@ def test_nothing_is_agreed_to_in_advance(sign_in: SignedIn):
     """No box of a new agreement is ticked before somebody has said so."""
     for address in ("people/holders/ONS-01", "people/communities/ONS"):
         page = sign_in(RECORDER).get(f"/study/VELDRA/{address}").text
-        assert len(re.findall(r'<input[^>]* name="may_\w+"', page)) == 5
+        assert len(re.findall(r'<input[^>]* name="may_\w+"', page)) == 6
         assert re.findall(r"<input checked[^>]*may_", page) == []

@@ -1,6 +1,6 @@
 """A class for every table; the migrations, not the classes, make the schema."""
 
-from tender_ledger.storage.models.accounts import Attempt, Membership, Person, PersonSession
+from tender_ledger.storage.models.accounts import Attempt, Invitation, Membership, Person, PersonSession
 from tender_ledger.storage.models.encounters import Encounter, EncounterInformant
 from tender_ledger.storage.models.history import Act, Change
 from tender_ledger.storage.models.imports import ImportBatch, ImportRow, ImportUpload
@@ -29,7 +29,7 @@ from tender_ledger.storage.models.study import (
 __all__ = [
     "Act", "Asking", "Attempt", "Attestation", "Change", "Checklist", "Community", "CommunityLanguage", "Consent",
     "Determination", "Disclosure", "Draft", "Encounter", "EncounterInformant", "Holder", "HolderIdentity", "ImportBatch",
-    "ImportRow", "ImportUpload", "Informant", "Language", "LocalName", "Membership", "Person", "PersonSession", "Plant",
-    "Purpose", "ReportApplication", "ReportCoding", "ReportMethod", "ReportPart", "Rules", "Source", "Study", "Taxon",
+    "ImportRow", "ImportUpload", "Informant", "Invitation", "Language", "LocalName", "Membership", "Person", "PersonSession",
+    "Plant", "Purpose", "ReportApplication", "ReportCoding", "ReportMethod", "ReportPart", "Rules", "Source", "Study", "Taxon",
     "TermLabel", "UseReport", "VocabularyTerm",
 ]  # fmt: skip

@@ -1,9 +1,11 @@
 """People who sign in, their sessions, and failed attempts to."""
 
-from peewee import BigIntegerField, BlobField, CompositeKey, IdentityField, TextField
+from typing import ClassVar
+
+from peewee import BigIntegerField, BlobField, IdentityField, TextField
 from playhouse.postgres_ext import DateTimeTZField
 
-from tender_ledger.storage.models.base import Record
+from tender_ledger.storage.models.base import Record, StudyRecord
 
 
 class Person(Record):
@@ -28,10 +30,22 @@ class Attempt(Record):
     address_digest = BlobField()
 
 
-class Membership(Record):
-    study_id = BigIntegerField()
+class Membership(StudyRecord):
+    ENTITY: ClassVar[str] = "membership"
     person_id = BigIntegerField()
     role = TextField()
 
-    class Meta:
-        primary_key = CompositeKey("study_id", "person_id", "role")
+
+class Invitation(Record):
+    """A link that was shown once and lets its bearer join; only the digest of its token is kept."""
+
+    id = IdentityField(generate_always=True)
+    study_id = BigIntegerField()
+    token_sha256 = BlobField()
+    role = TextField()
+    meant_for = TextField(default="")
+    invited_by = BigIntegerField()
+    expires_at = DateTimeTZField()
+    taken_by = BigIntegerField(null=True)
+    taken_at = DateTimeTZField(null=True)
+    revoked_at = DateTimeTZField(null=True)

@@ -28,6 +28,26 @@ def sessions_of(person_id: int) -> list[dict[str, Any]]:
     )
 
 
+def signed_in_lately(person_id: int) -> list[dict[str, Any]]:
+    """The sign-ins of a person in the last 90 days, the latest first: from where, since when, last seen, and when ended."""
+    return rows(
+        """SELECT browser, created_at, seen_at, ended_at FROM person_session
+           WHERE person_id = %(person)s AND created_at > now() - interval '90 days' ORDER BY created_at DESC LIMIT 50""",
+        person=person_id,
+    )
+
+
+def failed_lately(account_digest: bytes) -> dict[str, Any]:
+    """How many attempts to sign in as an account failed in the last 90 days, and when the last did."""
+    found = row(
+        """SELECT count(*) AS n, max(at) AS last FROM attempt
+           WHERE account_digest = %(account)s AND at > now() - interval '90 days'""",
+        account=account_digest,
+    )
+    assert found is not None
+    return found
+
+
 def failures(account_digest: bytes, address_digest: bytes) -> tuple[int, int]:
     """Failed sign-ins of the last 15 minutes: of the account, and from the address."""
     found = row(
@@ -45,7 +65,7 @@ def member_of(person_id: int, study_code: str) -> Member | None:
     """The person as a member of the study, or None where there is no such study for this person."""
     found = rows(
         """SELECT s.id, m.role, p.name FROM study s JOIN membership m ON m.study_id = s.id JOIN person p ON p.id = m.person_id
-           WHERE s.code = %(code)s AND m.person_id = %(person)s AND s.removed_at IS NULL""",
+           WHERE s.code = %(code)s AND m.person_id = %(person)s AND m.removed_at IS NULL AND s.removed_at IS NULL""",
         code=study_code,
         person=person_id,
     )
@@ -60,7 +80,7 @@ def studies_of(person_id: int) -> list[dict[str, Any]]:
     return rows(
         """SELECT s.code, s.title, s.question, s.invented, array_agg(m.role ORDER BY m.role) AS roles
            FROM study s JOIN membership m ON m.study_id = s.id
-           WHERE m.person_id = %(person)s AND s.removed_at IS NULL GROUP BY s.id ORDER BY s.title""",
+           WHERE m.person_id = %(person)s AND m.removed_at IS NULL AND s.removed_at IS NULL GROUP BY s.id ORDER BY s.title""",
         person=person_id,
     )
 
@@ -69,7 +89,7 @@ def first_owner(study_code: str) -> int | None:
     """The person who owned the study first, in whose name the command line acts by default."""
     found: int | None = value(
         """SELECT m.person_id FROM membership m JOIN study s ON s.id = m.study_id
-           WHERE s.code = %(code)s AND m.role = 'owner' ORDER BY m.person_id LIMIT 1""",
+           WHERE s.code = %(code)s AND m.role = 'owner' AND m.removed_at IS NULL ORDER BY m.person_id LIMIT 1""",
         code=study_code,
     )
     return found

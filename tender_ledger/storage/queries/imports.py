@@ -19,10 +19,12 @@ def rows_taken_over(batches: list[int]) -> bool:
 
 
 def informants(scope: Scope) -> list[dict[str, Any]]:
-    """Everybody on record, sealed or not: code, community, kind and the terms of the day. For the import alone, never to show."""
+    """Everybody on record, sealed or not: code, community, kind, the terms of the day, and whether anything
+    was ever agreed to. For the import alone, never to show."""
     return rows(
         f"""SELECT i.id, i.holder_id, coalesce(h.code, s.code) AS code, coalesce(c.code, '') AS community,
-                  s.id IS NOT NULL AS is_source, t.may_record, t.on_file
+                  s.id IS NOT NULL AS is_source, t.may_record,
+                  s.id IS NOT NULL OR EXISTS (SELECT FROM consent k WHERE k.holder_id = h.id AND k.removed_at IS NULL) AS on_file
            FROM informant i {TERMS} i.id LEFT JOIN holder h ON h.id = i.holder_id LEFT JOIN source s ON s.id = i.source_id
            LEFT JOIN community c ON c.id = coalesce(h.community_id, s.community_id) WHERE i.study_id = %(study)s""",
         **parameters(scope),

@@ -25,7 +25,7 @@ def communities(scope: Scope) -> list[dict[str, Any]]:
 def holders(scope: Scope) -> list[dict[str, Any]]:
     """Holders whom the viewer may see, with the terms of the day and their numbers of shown reports."""
     return rows(
-        f"""SELECT h.id, h.code, h.gender, h.birth_year, h.birth_decade, h.chosen, h.version, h.community_id,
+        f"""SELECT h.id, h.code, h.gender, h.birth_year, h.birth_decade, h.chosen, h.version, h.community_id, t.expired_on,
                   c.code AS community_code, c.name AS community, i.id AS informant_id,
                   t.on_file, t.may_record, t.may_count, t.may_show, t.may_publish_aggregate, t.may_publish_verbatim,
                   (SELECT count(*) FROM use_report r WHERE r.informant_id = i.id AND r.removed_at IS NULL) AS reports,
@@ -42,8 +42,8 @@ def holder(scope: Scope, code: str) -> dict[str, Any] | None:
     """One holder whom the viewer may see; an owner reaches every holder, sealed or not, to manage the terms."""
     return row(
         f"""SELECT h.*, c.code AS community_code, c.name AS community, i.id AS informant_id, t.on_file, t.sealed,
-                  t.may_record, t.may_count, t.may_show, t.may_publish_aggregate, t.may_publish_verbatim,
-                  {allowed(scope, written_by="h.recorded_by")} AS shown,
+                  t.may_record, t.may_count, t.may_show, t.may_publish_aggregate, t.may_publish_verbatim, t.may_credit,
+                  t.expired_on, {allowed(scope, written_by="h.recorded_by")} AS shown,
                   EXISTS (SELECT FROM holder_identity n WHERE n.holder_id = h.id) AS has_name
            FROM holder h JOIN community c ON c.id = h.community_id JOIN informant i ON i.holder_id = h.id {TERMS} i.id
            WHERE h.study_id = %(study)s AND h.code = %(code)s
@@ -70,10 +70,12 @@ def agreements(scope: Scope, *, holder_id: int | None = None, community_id: int 
     """The agreements of one giver, the latest first. The caller has shown that the giver may be seen."""
     return rows(
         """SELECT id, agreed_on, form, may_record, may_count, may_show, may_publish_aggregate, may_publish_verbatim,
-                  withdrawn_on, version
+                  may_credit, expires_on, audience, archive, reuse, after_death, minors, withdrawn_on, version,
+                  coalesce(expires_on < %(day)s, false) AS expired
            FROM consent WHERE study_id = %(study)s AND removed_at IS NULL
              AND (holder_id = %(holder)s OR community_id = %(community)s) ORDER BY agreed_on DESC, id DESC""",
         study=scope.study_id,
+        day=scope.day,
         holder=holder_id,
         community=community_id,
     )

@@ -1,4 +1,4 @@
-"""A study's own record, its members, languages, vocabularies, counts for the thread, and its history of acts."""
+"""A study's own record, languages, vocabularies, counts for the thread, and its history of acts."""
 
 from collections.abc import Mapping
 from typing import Any
@@ -20,14 +20,6 @@ def zone_of(study_id: int) -> str:
     """The time zone in which the study's days begin and end."""
     found = row("SELECT zone FROM study WHERE id = %(study)s", study=study_id)
     return found["zone"] if found else "UTC"
-
-
-def members(scope: Scope) -> list[dict[str, Any]]:
-    return rows(
-        """SELECT p.name, p.email, array_agg(m.role ORDER BY m.role) AS roles FROM membership m
-           JOIN person p ON p.id = m.person_id WHERE m.study_id = %(study)s GROUP BY p.id ORDER BY p.name""",
-        study=scope.study_id,
-    )
 
 
 def languages(scope: Scope) -> list[dict[str, Any]]:

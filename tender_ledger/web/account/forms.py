@@ -1,4 +1,4 @@
-"""The sign-in form."""
+"""Forms of signing in, of joining, and of one's own password."""
 
 from wtforms import PasswordField, StringField
 
@@ -11,3 +11,20 @@ class SignInForm(LedgerForm):
         _("E-mail address"), render_kw={"autocomplete": "username", "type": "email", "required": True, "autofocus": True}
     )
     password = PasswordField(_("Password"), render_kw={"autocomplete": "current-password", "required": True})
+
+
+class PasswordForm(LedgerForm):
+    current = PasswordField(_("Present password"), render_kw={"autocomplete": "current-password", "required": True})
+    new = PasswordField(
+        _("New password"), description=_("At least ten characters."), render_kw={"autocomplete": "new-password", "required": True}
+    )
+
+
+class JoinForm(LedgerForm):
+    email = StringField(_("E-mail address"), render_kw={"autocomplete": "username", "type": "email", "required": True})
+    name = StringField(
+        _("Name"), description=_("As the others of the study read it."), render_kw={"autocomplete": "name", "required": True}
+    )
+    password = PasswordField(
+        _("Password"), description=_("At least ten characters."), render_kw={"autocomplete": "new-password", "required": True}
+    )

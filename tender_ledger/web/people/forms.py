@@ -1,6 +1,7 @@
 """Forms about holders, communities, languages, sources and agreements."""
 
 from wtforms import BooleanField, DateField, SelectField, SelectMultipleField, widgets
+from wtforms.validators import Optional
 
 from tender_ledger.web.shared.forms import LedgerForm, community_choices, language_choices, options, text
 from tender_ledger.web.shared.words import gettext as _
@@ -9,6 +10,7 @@ GENDERS = [("unstated", _("not stated")), ("woman", _("woman")), ("man", _("man"
 CHOSEN = [("unstated", _("not stated")), ("random", _("at random")), ("snowball", _("by snowball")),
           ("purposive", _("on purpose")), ("all", _("everybody"))]  # fmt: skip
 FORMS = [("oral", _("spoken")), ("recorded", _("spoken, recorded")), ("written", _("written")), ("witnessed", _("witnessed"))]
+CREDITS = [("anonymous", _("not named")), ("pseudonym", _("by a pseudonym")), ("named", _("by name"))]
 SOURCES = [("book", _("book")), ("article", _("article")), ("herbarium_label", _("herbarium label")),
            ("archive_recording", _("archive recording")), ("manuscript", _("manuscript"))]  # fmt: skip
 
@@ -19,6 +21,10 @@ class HolderForm(LedgerForm):
     gender = SelectField(_("Gender"), choices=options(GENDERS))
     birth = text(_("Born"), _("A year such as 1956, a decade such as 1950s, or nothing."))
     chosen = SelectField(_("How chosen"), choices=options(CHOSEN))
+    learned_from = text(_("Learned from"), _("In words, such as: mother’s mother, as a child."))
+    years_in_place = text(_("Years in the place"), inputmode="numeric")
+    credit = SelectField(_("Wants to be credited"), choices=options(CREDITS))
+    pseudonym = text(_("Pseudonym"), _("Only where it is to stand in place of the name."))
 
     def offer(self) -> "HolderForm":
         self.community_id.choices = community_choices()
@@ -61,6 +67,13 @@ class AgreementForm(LedgerForm):
     may_show = BooleanField(_("may be shown to members of the study"))
     may_publish_aggregate = BooleanField(_("may be published in figures and tables"))
     may_publish_verbatim = BooleanField(_("may be published word for word"))
+    may_credit = BooleanField(_("may be credited as the holder wishes"))
+    expires_on = DateField(_("Stands until"), description=_("Its last day; open where none was said."), validators=[Optional()])
+    audience = text(_("Who may hear it"), _("Such as: women; those initiated; only in winter."))
+    archive = text(_("Archive"), _("Where recordings and notes are kept, and who may open them."))
+    reuse = text(_("Use by others"), _("Whether others may work with it, and for what."))
+    after_death = text(_("After death"), _("What is to happen then."))
+    minors = text(_("Given for a minor by"))
 
 
 class WithdrawalForm(LedgerForm):

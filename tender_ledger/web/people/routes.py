@@ -143,6 +143,8 @@ def _record_agreement(form: AgreementForm, **giver: int) -> None:
         agreed_on=form.agreed_on.data,
         form=form.form.data,
         terms=form.values(),
+        expires_on=form.expires_on.data,
+        wishes=form.values(),
         client_key=form.key(),
         **giver,
     )

@@ -1,20 +1,26 @@
-"""The studies of a person; a study's cover, its history of acts, and undoing them."""
+"""The studies of a person; a study's cover, its members, its history of acts, and undoing them."""
 
 from flask import Blueprint, g, redirect, render_template, request, url_for
 from flask_login import current_user
 from werkzeug.wrappers import Response
 
+from tender_ledger.core.rights import Right
 from tender_ledger.core.rules import CountingRules
+from tender_ledger.operations import clock
+from tender_ledger.operations import members as member_operations
 from tender_ledger.operations import studies as study_operations
+from tender_ledger.operations.errors import Refused
 from tender_ledger.operations.history import undo_act
+from tender_ledger.operations.members import INVITED_FOR
 from tender_ledger.storage.queries import accounts, people
+from tender_ledger.storage.queries import members as member_queries
 from tender_ledger.storage.queries import studies as queries
-from tender_ledger.web.shared.answers import Page, form_page
+from tender_ledger.web.shared.answers import Page, form_page, part_saved
 from tender_ledger.web.shared.rules_sentence import rules_sentence
-from tender_ledger.web.shared.spread import done
+from tender_ledger.web.shared.spread import done, spread
 from tender_ledger.web.shared.study_scope import study_blueprint
 from tender_ledger.web.shared.words import gettext as _
-from tender_ledger.web.study.forms import StudyForm
+from tender_ledger.web.study.forms import InvitationForm, MemberForm, StudyForm
 
 studies = Blueprint("studies", __name__, template_folder="templates")
 study = study_blueprint("study", __name__, "")
@@ -41,6 +47,9 @@ ACTS = {
     "remove_report": _("took a report back"),
     "record_asking": _("recorded that no use was named"),
     "import_table": _("imported a table"),
+    "add_member": _("let somebody in"),
+    "join_study": _("joined by an invitation"),
+    "remove_role": _("took a role away"),
     "undo_act": _("undid an act"),
 }
 
@@ -73,11 +82,73 @@ def cover() -> str:
     return render_template(
         "study/cover.html",
         communities=people.communities(g.scope),
-        members=queries.members(g.scope),
+        members=member_queries.members(g.scope),
         counted=rules_sentence(study_operations.rules_in_force(g.scope) or CountingRules()),
         acts=queries.acts(g.scope, limit=6),
         act_names=ACTS,
     )
+
+
+@study.get("/members")
+def members() -> Page:
+    """Who works in the study and as what, and the invitations."""
+    return _members_page()
+
+
+def _members_page(*, adding: MemberForm | None = None, inviting: InvitationForm | None = None, link: str = "",
+                  status: int = 200) -> Page:  # fmt: skip
+    g.member.require(Right.ADMINISTER)
+    return spread(
+        "study/members.html", "study/_roles.html", members=member_queries.members(g.scope),
+        invitations=member_queries.invitations(g.scope, clock.now()), adding=adding or MemberForm(formdata=None),
+        inviting=inviting or InvitationForm(formdata=None), link=link, days=INVITED_FOR.days,
+    ), status  # fmt: skip
+
+
+@study.post("/members")
+def add_member() -> Page:
+    """Give somebody who signs in here a role."""
+    form = MemberForm()
+    return part_saved(
+        form,
+        lambda: member_operations.add_member(g.scope, form.email.data or "", form.role.data or ""),
+        _("They are in."),
+        url_for("study.members"),
+        lambda: _members_page(adding=form, status=422),
+    )
+
+
+@study.post("/members/<int:membership>/remove")
+def remove_role(membership: int) -> Page:
+    """Take a role away; whose last one it was is out of the study at once."""
+    try:
+        member_operations.remove_role(g.scope, membership, InvitationForm().seen_version())
+    except Refused as refused:
+        form = MemberForm(formdata=None)
+        form.form_errors = list(refused.errors.values())
+        return _members_page(adding=form, status=422)
+    still = accounts.member_of(current_user.person_id, g.study_code)  # one may have taken one's own
+    there = "studies.list_studies" if still is None else "study.members" if still.may(Right.ADMINISTER) else "study.cover"
+    return done(_("The role is taken away."), url_for(there))
+
+
+@study.post("/invitations")
+def invite() -> Page:
+    """Make an invitation and show its link, in this answer alone."""
+    form = InvitationForm()
+    try:
+        token = member_operations.invite(g.scope, form.role.data or "", form.meant_for.data or "")
+    except Refused as refused:
+        form.show(refused)
+        return _members_page(inviting=form, status=422)
+    return _members_page(link=url_for("account.join", token=token, _external=True))
+
+
+@study.post("/invitations/<int:invitation>/revoke")
+def revoke(invitation: int) -> Page:
+    """Close an invitation that nobody took."""
+    member_operations.revoke_invitation(g.scope, invitation)
+    return done(_("The link leads nowhere any more."), url_for("study.members"))
 
 
 @study.get("/history")
