@@ -32,7 +32,7 @@ def backup_database(folder: Path) -> None:
 def restore_database(folder: Path) -> None:
     """Bring the backup in DIR into this installation's database, which must be empty."""
     with with_database():
-        manifest = restore(database_address(), folder)
+        manifest = restore(database_address(), folder, state=StateFolder.of_project().path)
     click.echo(f"{sum(manifest.tables.values())} rows of {len(manifest.tables)} tables are back, as of {manifest.made_at}.")
     key = NamesKey.from_environment({"TENDER_KEY": os.environ.get("TENDER_KEY") or StateFolder.of_project().secret("names")})
     if key and (other := [one for one in manifest.key_ids if one != key.key_id]):

@@ -13,6 +13,7 @@ from pathlib import Path
 from urllib.parse import unquote, urlsplit
 
 from tender_ledger.launch.cluster import ClusterError, programs
+from tender_ledger.launch.erasures import erase_again, lists_beside, write_list
 from tender_ledger.storage.database import applied_migrations, exported_snapshot, known_migrations, migrate, rows, value
 
 DUMP, MANIFEST = "ledger.sql", "manifest.json"
@@ -50,13 +51,15 @@ def back_up(url: str, folder: Path) -> Manifest:
             datetime.now(UTC).isoformat(timespec="seconds"), applied_migrations(), count_rows(),
             [one["key_id"] for one in rows("SELECT DISTINCT key_id FROM holder_identity ORDER BY key_id")], _digest(dump),
         )  # fmt: skip
+    write_list(folder)
     (folder / MANIFEST).touch(mode=0o600)
     (folder / MANIFEST).write_text(json.dumps(asdict(manifest), indent=1) + "\n", encoding="utf-8")
     return manifest
 
 
-def restore(url: str, folder: Path) -> Manifest:
-    """Bring a backup into an empty database, all of it or nothing, and up to the present schema.
+def restore(url: str, folder: Path, *, state: Path | None = None) -> Manifest:
+    """Bring a backup into an empty database, all of it or nothing, and up to the present schema; then erase again whom a list
+    of erasures names, in the backup, beside it, or in the state folder.
 
     Raises BackupRefused for a database that holds anything, a backup that is not whole, or one of a newer version.
     """
@@ -72,6 +75,7 @@ def restore(url: str, folder: Path) -> Manifest:
     if count_rows() != manifest.tables:
         raise BackupRefused("The restored tables are not those of the manifest. Do not use this database.")
     migrate()
+    erase_again(lists_beside(folder, *([state] if state else [])))
     return manifest
 
 

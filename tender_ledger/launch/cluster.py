@@ -12,6 +12,8 @@ from pathlib import Path
 from tender_ledger.launch.state import PROJECT, StateFolder
 
 _USER = "ledger"
+# What is erased must be in no file: old log segments go instead of being used again, and errors quote no row and no statement.
+_SILENT = ("-c", "wal_recycle=off", "-c", "log_error_verbosity=terse", "-c", "log_min_error_statement=panic")
 _FAST = ("-c", "fsync=off", "-c", "synchronous_commit=off", "-c", "full_page_writes=off")
 
 
@@ -62,7 +64,7 @@ class Cluster:
             self._forget_stale_pid()
             self.port = free_port(self.port)
             listen = f"-p {self.port} -c listen_addresses=127.0.0.1 -c unix_socket_directories="
-            options = " ".join((listen, *(_FAST if self.throw_away else ())))
+            options = " ".join((listen, *_SILENT, *(_FAST if self.throw_away else ())))
             done = self._run("pg_ctl", "start", "-w", "-D", str(self.data), "-l", str(self.log), "-o", options, check=False)
             if done.returncode and time.monotonic() > deadline:
                 raise ClusterError(f"PostgreSQL did not start. Its log says why: {self.log}")

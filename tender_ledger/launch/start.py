@@ -9,6 +9,7 @@ import urllib.request
 
 from tender_ledger.demo.load import is_empty, load_demo
 from tender_ledger.launch.cluster import Cluster, ClusterError, free_port, own_cluster
+from tender_ledger.launch.erasures import write_list
 from tender_ledger.launch.state import AlreadyRunning, StateFolder
 from tender_ledger.launch.supervisor import Supervisor
 from tender_ledger.operations.names_key import NamesKey
@@ -79,6 +80,7 @@ def _environment(state: StateFolder, cluster: Cluster | None) -> dict[str, str]:
         "DATABASE_URL": cluster.url() if cluster else os.environ["DATABASE_URL"],
         "TENDER_SECRET": os.environ.get("TENDER_SECRET") or state.secret("session"),
         "TENDER_KEY": os.environ.get("TENDER_KEY") or state.secret("names"),
+        "TENDER_STATE": str(state.path),
     }
 
 
@@ -86,6 +88,7 @@ def _prepare(state: StateFolder, environment: dict[str, str], *, demo: bool) -> 
     """Bring vocabularies and, where wanted and there is no study yet, the demo; returns the demo's sign-ins."""
     with connected():
         load_shipped_vocabularies()
+        write_list(state.path)
         if demo and is_empty():
             print("Loading the demo study into the empty database.")
             sign_ins = load_demo(NamesKey.from_environment(environment))

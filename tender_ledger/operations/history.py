@@ -29,6 +29,8 @@ def undo_act(scope: Scope, act_id: int) -> None:
     """
     changes = studies.act_changes(scope, act_id)
     if not changes:
+        if studies.act_is_there(scope, act_id):
+            raise CannotUndo("What this act did was erased, and what is erased does not come back.")
         raise NotFound(f"act {act_id}")
     first = changes[0]
     scope.viewer.require(Right.RECORD if first["person_id"] == scope.viewer.person_id else Right.UNDO_OTHERS)

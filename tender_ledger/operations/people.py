@@ -11,6 +11,7 @@ from tender_ledger.core.text import clean
 from tender_ledger.operations.errors import NotFound, Refused, constraints_as_refusals, number_of, required
 from tender_ledger.operations.names_key import NamesKey
 from tender_ledger.operations.saving import made_once, saving
+from tender_ledger.storage.erasing import erase_holder_rows, keep_erasure, overwrite_deleted
 from tender_ledger.storage.history import act
 from tender_ledger.storage.models import Community, Consent, Disclosure, Holder, HolderIdentity, Informant, Language, Source
 from tender_ledger.storage.queries import people
@@ -196,6 +197,25 @@ def withdraw_agreement(scope: Scope, consent_id: int, version: int, withdrawn_on
     values = {"withdrawn_on": withdrawn_on, "withdrawal": "seal"}
     with saving(scope, "withdraw_agreement") as writing:
         writing.update(Consent, consent_id, version, values, holder_id=giver["holder_id"])
+
+
+def erase_holder(scope: Scope, code: str, typed: str) -> int:
+    """Erase a holder and everything that came from them, for good; returns how many records went.
+
+    The code must be typed once more. Others see from then on that somebody was erased, when and by whom, and nothing else.
+    """
+    scope.viewer.require(Right.AGREE)
+    found = people.holder(scope, code)
+    if found is None:
+        raise NotFound(code)
+    if clean(typed).upper() != found["code"]:
+        raise Refused({"typed": "Type the holder’s code as it stands above, since this cannot be undone."})
+    with act(scope.viewer, "erase_holder") as writing:
+        records = erase_holder_rows(scope.study_id, found["id"])
+        keep_erasure(scope.study_id, found["id"], scope.viewer.person_id, records)
+        writing.count_erased(records)
+    overwrite_deleted()
+    return records
 
 
 def _code(text: str) -> str:

@@ -161,6 +161,11 @@ class ActWriter:
         database.execute_sql(sql, (self.act_id, model.ENTITY, list(ids), list(holder_ids)))
         self.written += len(ids)
 
+    def count_erased(self, records: int) -> None:
+        """Let the act say how many records it erased; of what they were nothing is kept."""
+        self._write_changes()
+        self.written += records
+
     def _write_changes(self) -> None:
         """Write what gathered so far, after the act itself, which gets its revision when it ends."""
         if not self.act_id:

@@ -2,9 +2,11 @@
 
 import os
 from collections.abc import Mapping
+from pathlib import Path
 
 from flask import Flask
 
+from tender_ledger.launch.erasures import write_list
 from tender_ledger.operations.names_key import NamesKey
 from tender_ledger.standins.names_service import ChecklistNames
 from tender_ledger.storage.database import configure
@@ -27,7 +29,8 @@ def create_app(settings: Mapping[str, str] = os.environ) -> Flask:
     """Build the application from its settings.
 
     DATABASE_URL and TENDER_SECRET are needed; TENDER_KEY (names), TENDER_PUBLIC (the address people use, where it is not
-    this one) and TENDER_PROXIES (how many trusted proxies stand before it) may be given.
+    this one), TENDER_PROXIES (how many trusted proxies stand before it) and TENDER_STATE (the folder in which the list of
+    erasures is kept) may be given.
     """
     app = Flask(__name__, static_folder="static", template_folder="shared/templates")
     app.config.update(
@@ -35,6 +38,8 @@ def create_app(settings: Mapping[str, str] = os.environ) -> Flask:
     )
     app.extensions["names_key"] = NamesKey.from_environment(settings)
     app.extensions["names_service"] = ChecklistNames()
+    state = settings.get("TENDER_STATE", "")
+    app.extensions["erasures"] = lambda: write_list(Path(state)) if state else None
     configure(settings["DATABASE_URL"])
     requests.install(app)
     security.install(app, public=settings.get("TENDER_PUBLIC", ""), proxies=int(settings.get("TENDER_PROXIES") or 0))

@@ -50,6 +50,7 @@ NEEDS = {
     "people.agree": Right.AGREE,
     "people.agree_for_community": Right.AGREE,
     "people.withdraw": Right.AGREE,
+    "people.erase": Right.AGREE,
     "people.new_holder": Right.RECORD,
     "people.correct_holder": Right.RECORD,
     "people.new_source": Right.RECORD,

@@ -66,6 +66,15 @@ def withheld_holders(scope: Scope) -> list[dict[str, Any]]:
     )
 
 
+def erased_holders(scope: Scope) -> list[dict[str, Any]]:
+    """What is left of erased holders, for those who keep the terms: when, by whom, how many records."""
+    return rows(
+        """SELECT e.at, p.name AS person, e.records FROM erasure e JOIN person p ON p.id = e.person_id
+           WHERE e.study_id = %(study)s ORDER BY e.id""",
+        study=scope.study_id,
+    )
+
+
 def agreements(scope: Scope, *, holder_id: int | None = None, community_id: int | None = None) -> list[dict[str, Any]]:
     """The agreements of one giver, the latest first. The caller has shown that the giver may be seen."""
     return rows(

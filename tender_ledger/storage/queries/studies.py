@@ -7,6 +7,8 @@ from tender_ledger.core.terms import Scope
 from tender_ledger.storage.database import row, rows, value
 from tender_ledger.storage.queries.terms import TERMS, allowed, parameters
 
+FOR_GOOD = ("create_study", "erase_holder")  # acts that nothing undoes
+
 
 def study(scope: Scope) -> dict[str, Any]:
     """The study of the scope."""
@@ -82,14 +84,14 @@ def acts(scope: Scope, *, limit: int = 50) -> list[dict[str, Any]]:
 
 
 def last_act_of(scope: Scope) -> int | None:
-    """The viewer's own latest act that was not undone; setting up the study does not count."""
+    """The viewer's own latest act that was not undone, None where it cannot be."""
     found = row(
-        """SELECT max(a.id) AS id FROM act a WHERE a.study_id = %(study)s AND a.person_id = %(person)s
-             AND a.operation <> 'create_study' AND NOT EXISTS (SELECT FROM act u WHERE u.undoes_act_id = a.id)""",
+        """SELECT a.id, a.operation FROM act a WHERE a.study_id = %(study)s AND a.person_id = %(person)s
+             AND NOT EXISTS (SELECT FROM act u WHERE u.undoes_act_id = a.id) ORDER BY a.id DESC LIMIT 1""",
         study=scope.study_id,
         person=scope.viewer.person_id,
     )
-    return found["id"] if found else None
+    return found["id"] if found and found["operation"] not in FOR_GOOD else None
 
 
 def record_history(scope: Scope, entity: str, record_id: int) -> list[dict[str, Any]]:
@@ -114,6 +116,10 @@ def act_changes(scope: Scope, act_id: int) -> list[dict[str, Any]]:
         study=scope.study_id,
         act=act_id,
     )
+
+
+def act_is_there(scope: Scope, act_id: int) -> bool:
+    return bool(value("SELECT EXISTS (SELECT FROM act WHERE study_id = %(s)s AND id = %(a)s)", s=scope.study_id, a=act_id))
 
 
 def later_writers(scope: Scope, act_id: int, entity: str, record_id: int) -> list[str]:

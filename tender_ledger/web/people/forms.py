@@ -80,6 +80,10 @@ class WithdrawalForm(LedgerForm):
     withdrawn_on = DateField(_("Withdrawn on"))
 
 
+class EraseForm(LedgerForm):
+    typed = text(_("The holder’s code once more"))
+
+
 class NameForm(LedgerForm):
     name = text(_("Real name"), _("Kept encrypted, apart from everything else, and in no export."))
 

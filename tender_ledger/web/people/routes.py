@@ -14,6 +14,7 @@ from tender_ledger.storage.queries import studies
 from tender_ledger.web.people.forms import (
     AgreementForm,
     CommunityForm,
+    EraseForm,
     HolderForm,
     LanguageForm,
     NameForm,
@@ -38,6 +39,7 @@ def list_people() -> str:
         communities=queries.communities(g.scope),
         holders=queries.holders(g.scope),
         withheld=queries.withheld_holders(g.scope),
+        erased=queries.erased_holders(g.scope) if g.member.may(Right.AGREE) else [],
         sources=queries.sources(g.scope),
         languages=studies.languages(g.scope),
     )
@@ -71,7 +73,8 @@ def _holder(code: str) -> dict[str, Any]:
 
 
 def _holder_page(found: dict[str, Any], *, agreement: AgreementForm | None = None, name_form: NameForm | None = None,
-                 reveal: RevealForm | None = None, revealed: str = "", status: int = 200) -> Page:  # fmt: skip
+                 reveal: RevealForm | None = None, revealed: str = "", erasing: EraseForm | None = None,
+                 status: int = 200) -> Page:  # fmt: skip
     page = spread(
         "people/holder.html",
         "people/_terms_margin.html",
@@ -84,6 +87,7 @@ def _holder_page(found: dict[str, Any], *, agreement: AgreementForm | None = Non
         name_form=name_form or NameForm(formdata=None),
         reveal=reveal or RevealForm(formdata=None),
         revealed=revealed,
+        erasing=erasing or EraseForm(formdata=None),
     )
     return page, status
 
@@ -159,6 +163,20 @@ def withdraw(agreement: int) -> Page:
         raise Refused({"withdrawn_on": _("Give the day of the withdrawal, such as 2026-05-12.")})
     operations.withdraw_agreement(g.scope, agreement, form.seen_version(), day)
     return done(_("The withdrawal is recorded; everything its giver told is sealed."), url_for("people.list_people"))
+
+
+@people.post("/holders/<code>/erase")
+def erase(code: str) -> Page:
+    """Erase a holder and all that came from them, for good."""
+    found, form = _holder(code), EraseForm()
+    g.member.require(Right.AGREE)
+    try:
+        records = operations.erase_holder(g.scope, code, form.typed.data or "")
+    except Refused as refused:
+        form.show(refused)
+        return _holder_page(found, erasing=form, status=422)
+    current_app.extensions["erasures"]()
+    return done(_("Erased, for good: %(num)s records.", num=records), url_for("people.list_people"))
 
 
 @people.post("/holders/<code>/name")

@@ -50,6 +50,7 @@ ACTS = {
     "add_member": _("let somebody in"),
     "join_study": _("joined by an invitation"),
     "remove_role": _("took a role away"),
+    "erase_holder": _("erased a holder"),
     "undo_act": _("undid an act"),
 }
 
@@ -86,6 +87,7 @@ def cover() -> str:
         counted=rules_sentence(study_operations.rules_in_force(g.scope) or CountingRules()),
         acts=queries.acts(g.scope, limit=6),
         act_names=ACTS,
+        for_good=queries.FOR_GOOD,
     )
 
 
@@ -153,7 +155,7 @@ def revoke(invitation: int) -> Page:
 
 @study.get("/history")
 def history() -> str:
-    return render_template("study/history.html", acts=queries.acts(g.scope, limit=200), act_names=ACTS)
+    return render_template("study/history.html", acts=queries.acts(g.scope, limit=200), act_names=ACTS, for_good=queries.FOR_GOOD)
 
 
 @study.post("/history/<int:act>/undo")

@@ -1,0 +1,225 @@
+"""Taking everything that a holder told out of the database: rows, words, names, history, and every mention of the code.
+
+The one place where records are deleted rather than hidden. It asks for no right and writes no act: the operation does.
+"""
+
+from typing import Any
+
+import psycopg
+
+from tender_ledger.storage.database import database, row, rows, run, value
+
+MENTION = "an erased holder"
+_ZEROS = "0" * 64  # in place of the digest of a file that held the holder's rows
+# Tables that are written anew afterwards, so that no page of them holds what was deleted.
+_REWRITTEN = (
+    "use_report", "report_coding", "report_part", "report_method", "report_application", "asking", "attestation", "local_name",
+    "purpose", "plant", "encounter", "encounter_informant", "consent", "holder", "holder_identity", "disclosure", "informant",
+    "import_row", "import_batch", "import_upload", "draft", "change", "determination", "study", "source", "community",
+)  # fmt: skip
+
+
+_PURPOSES_OF_CHANGES = """SELECT DISTINCT (p #>> '{}')::bigint AS id FROM change c, unnest(ARRAY[c.before, c.after]) AS side,
+    jsonb_path_query(side, '$.codings[*].purpose_id') AS p
+    WHERE c.study_id = %(s)s AND c.entity = 'use_report' AND jsonb_typeof(p) = 'number'"""
+
+
+def erase_holder_rows(study_id: int, holder_id: int) -> int:
+    """Delete a holder and all that came from them; returns how many records went. 0 where there is no such holder.
+
+    Plants, names, purposes and encounters go with them where nobody else has a part in them. Runs in the caller's transaction.
+    """
+    found = row(
+        """SELECT h.code, i.id AS informant FROM holder h JOIN informant i ON i.holder_id = h.id
+           WHERE h.study_id = %(s)s AND h.id = %(h)s FOR UPDATE OF h""",
+        s=study_id,
+        h=holder_id,
+    )
+    if found is None:
+        return 0
+    return _Erasing(study_id, holder_id, found["informant"], found["code"]).all()
+
+
+class _Erasing:
+    def __init__(self, study_id: int, holder_id: int, informant: int, code: str) -> None:
+        self.values: dict[str, Any] = {"s": study_id, "h": holder_id, "i": informant}
+        self.code, self.records = code, 0
+
+    def all(self) -> int:
+        self._find()
+        self._imports()
+        self._reports()
+        self._names_and_plants()
+        self._encounters()
+        self._history()
+        self._purposes()
+        for table in ("holder_identity", "disclosure", "consent"):
+            self._delete(table, "holder_id = %(h)s")
+        self._run("DELETE FROM draft WHERE study_id = %(s)s AND upper(btrim(body ->> 'informant')) = %(code)s", code=self.code)
+        self._run("DELETE FROM informant WHERE id = %(i)s")
+        self._delete("holder", "id = %(h)s")
+        self._mentions()
+        return self.records
+
+    def _find(self) -> None:
+        """The records that go, by number, before anything goes."""
+        self._list("reports", "SELECT id FROM use_report WHERE informant_id = %(i)s")
+        self._list("askings", "SELECT id FROM asking WHERE informant_id = %(i)s")
+        self._list("purposes", f"""SELECT purpose_id AS id FROM report_coding WHERE report_id = ANY(%(reports)s)
+            UNION SELECT id FROM ({_PURPOSES_OF_CHANGES} AND c.record_id = ANY(%(reports)s)) earlier""")  # fmt: skip
+        others = "(SELECT {column} FROM {table} WHERE informant_id <> %(i)s AND study_id = %(s)s)"
+        for name, table, column in (("alone", "encounter_informant", "encounter_id"), ("names", "attestation", "local_name_id")):
+            shared = others.format(table=table, column=column)
+            self._list(name, f"SELECT {column} AS id FROM {table} WHERE informant_id = %(i)s AND {column} NOT IN {shared}")
+        self._list("plants", """SELECT plant_id AS id FROM use_report WHERE informant_id = %(i)s
+            UNION SELECT plant_id FROM asking WHERE informant_id = %(i)s
+            UNION SELECT plant_id FROM local_name WHERE id = ANY(%(names)s)""")  # fmt: skip
+
+    def _list(self, name: str, sql: str) -> None:
+        found = rows(sql, **self.values)
+        self.values[name] = sorted({one["id"] for one in found if one["id"] is not None})
+
+    def _run(self, sql: str, **more: Any) -> None:
+        run(sql, **self.values, **more)
+
+    def _delete(self, table: str, condition: str, *, counted: bool = True) -> None:
+        gone = database.execute_sql(f"DELETE FROM {table} WHERE study_id = %(s)s AND {condition}", self.values).rowcount
+        self.records += gone if counted else 0
+
+    def _imports(self) -> None:
+        """Rows of imported tables; a table that waits or was imported holds them word for word, and goes whole."""
+        batches = rows(
+            """SELECT batch_id, count(*) AS n FROM import_row
+               WHERE study_id = %(s)s AND (report_id = ANY(%(reports)s) OR asking_id = ANY(%(askings)s)) GROUP BY batch_id""",
+            **self.values,
+        )
+        for one in batches:
+            self._run("UPDATE import_batch SET rows = rows - %(n)s, file_sha256 = %(zeros)s WHERE id = %(b)s",
+                      n=one["n"], b=one["batch_id"], zeros=_ZEROS)  # fmt: skip
+            for side in ("before", "after"):
+                self._run(
+                    f"""UPDATE change SET {side} = {side} || jsonb_build_object('rows', ({side} ->> 'rows')::int - %(n)s,
+                          'file_sha256', %(zeros)s::text)
+                        WHERE study_id = %(s)s AND entity = 'import_batch' AND record_id = %(b)s AND {side} IS NOT NULL""",
+                    n=one["n"],
+                    b=one["batch_id"],
+                    zeros=_ZEROS,
+                )
+        self._delete("import_row", "(report_id = ANY(%(reports)s) OR asking_id = ANY(%(askings)s))", counted=False)
+        self._run("DELETE FROM import_upload WHERE study_id = %(s)s")
+
+    def _reports(self) -> None:
+        for table in ("report_coding", "report_part", "report_method", "report_application"):
+            self._delete(table, "report_id = ANY(%(reports)s)", counted=False)
+        self._delete("use_report", "id = ANY(%(reports)s)")
+        self._delete("asking", "id = ANY(%(askings)s)")
+        self._delete("attestation", "informant_id = %(i)s")
+
+    def _names_and_plants(self) -> None:
+        self._delete("local_name", "id = ANY(%(names)s)")
+        left = """id = ANY(%(plants)s) AND NOT EXISTS (SELECT FROM use_report r WHERE r.plant_id = plant.id)
+            AND NOT EXISTS (SELECT FROM asking a WHERE a.plant_id = plant.id)
+            AND NOT EXISTS (SELECT FROM local_name n WHERE n.plant_id = plant.id)
+            AND NOT EXISTS (SELECT FROM determination d WHERE d.plant_id = plant.id)"""
+        self._list("bare", f"SELECT id FROM plant WHERE study_id = %(s)s AND {left}")
+        self._delete("plant", "id = ANY(%(bare)s)")
+        self._run("UPDATE plant SET came_as = '' WHERE id = ANY(%(plants)s) AND came_as LIKE 'name: %%' AND study_id = %(s)s")
+
+    def _encounters(self) -> None:
+        self._delete("encounter_informant", "informant_id = %(i)s", counted=False)
+        self._delete("encounter", "id = ANY(%(alone)s)")
+
+    def _history(self) -> None:
+        self._delete("change", """(holder_id = %(h)s OR (entity = 'encounter' AND record_id = ANY(%(alone)s))
+            OR (entity = 'local_name' AND record_id = ANY(%(names)s)) OR (entity = 'plant' AND record_id = ANY(%(bare)s))
+            OR (entity = 'use_report' AND record_id = ANY(%(reports)s))
+            OR (entity = 'asking' AND record_id = ANY(%(askings)s)))""",
+                     counted=False)  # fmt: skip
+        for side in ("before", "after"):
+            self._run(
+                f"""UPDATE change SET {side} = jsonb_set({side}, '{{informants}}', coalesce((SELECT jsonb_agg(x)
+                      FROM jsonb_array_elements({side} -> 'informants') x WHERE (x ->> 'informant_id')::bigint <> %(i)s), '[]'))
+                    WHERE study_id = %(s)s AND entity = 'encounter' AND {side} -> 'informants' @> %(there)s::jsonb""",
+                there=f'[{{"informant_id": {self.values["i"]}}}]',
+            )
+            self._run(
+                f"""UPDATE change SET {side} = {side} || '{{"came_as": ""}}' WHERE study_id = %(s)s AND entity = 'plant'
+                    AND record_id = ANY(%(plants)s) AND {side} ->> 'came_as' LIKE 'name: %%'"""
+            )
+
+    def _purposes(self) -> None:
+        """Labels that nobody else's report has, nor any state that the history could bring back."""
+        kept = {one["id"] for one in rows(_PURPOSES_OF_CHANGES, **self.values)}
+        self.values["purposes"] = [one for one in self.values["purposes"] if one not in kept]
+        self._delete("purpose", "id = ANY(%(purposes)s) AND NOT EXISTS "
+                     "(SELECT FROM report_coding k WHERE k.purpose_id = purpose.id)", counted=False)  # fmt: skip
+
+    def _mentions(self) -> None:
+        """The code, wherever somebody wrote it into a text, with a table of nothing but texts and JSON asked each."""
+        word = rf"(?<![A-Za-z0-9-]){self.code}(?![A-Za-z0-9-])"  # a code has no character that a pattern reads otherwise
+        case = "i" if any(letter.isdigit() for letter in self.code) else "c"  # a code of letters alone may be a word as well
+        for table, column, kind in _texts():
+            text = f"{column}::text" if kind == "jsonb" else column
+            own = "id" if table == "study" else "study_id"
+            self._run(
+                f"""UPDATE "{table}" SET {column} = regexp_replace({text}, %(word)s, %(mention)s, 'g{case}')::{kind}
+                    WHERE {own} = %(s)s AND {text} ~ %(asked)s""",
+                word=word,
+                asked=f"(?{case}){word}",
+                mention="" if column == "came_as" else MENTION,
+            )
+
+
+def _texts() -> list[tuple[str, str, str]]:
+    """(table, column, type) of every free text and JSON of a study; not codes, and not what the system writes itself."""
+    found = rows(
+        """SELECT c.table_name AS t, c.column_name AS n, c.data_type AS k FROM information_schema.columns c
+           WHERE c.table_schema = 'public' AND c.data_type IN ('text', 'jsonb') AND c.domain_name IS DISTINCT FROM 'code'
+             AND c.domain_name IS DISTINCT FROM 'slug' AND c.column_name NOT IN ('code', 'zone', 'scheme', 'file_sha256')
+             AND (c.table_name = 'study' OR EXISTS (SELECT FROM information_schema.columns s WHERE s.table_schema = 'public'
+                    AND s.table_name = c.table_name AND s.column_name = 'study_id'))
+           ORDER BY 1, 2"""
+    )
+    return [(one["t"], one["n"], one["k"]) for one in found]
+
+
+def keep_erasure(study_id: int, holder_id: int, person_id: int, records: int) -> None:
+    """Write down that a holder was erased; the same a second time changes nothing."""
+    run(
+        """INSERT INTO erasure (study_id, holder_id, person_id, records) VALUES (%(s)s, %(h)s, %(p)s, %(n)s)
+           ON CONFLICT (study_id, holder_id) DO NOTHING""",
+        s=study_id,
+        h=holder_id,
+        p=person_id,
+        n=records,
+    )
+
+
+def erasures() -> list[dict[str, Any]]:
+    """Every erasure of the database, for the list beside its backups."""
+    return rows("SELECT study_id, holder_id, person_id, records, at::text AS at FROM erasure ORDER BY id")
+
+
+def installation_id() -> str:
+    return str(value("SELECT id FROM installation"))
+
+
+def overwrite_deleted() -> list[str]:
+    """Write the tables anew and let go of the log, so that no file of the server holds what was deleted.
+
+    Returns what this person of the database may not do; then its administrator has to. Needs every table for a moment.
+    """
+    refused = []
+    with psycopg.connect(str(database.obj.database), autocommit=True) as connection:
+        for statement in (
+            *(f"VACUUM (FULL, ANALYZE) {table}" for table in _REWRITTEN),
+            "VACUUM FULL pg_statistic",
+            "CHECKPOINT",
+            "SELECT pg_switch_wal()",
+            "CHECKPOINT",
+        ):
+            try:
+                connection.execute(statement)
+            except psycopg.errors.InsufficientPrivilege:
+                refused.append(statement)
+    return refused
