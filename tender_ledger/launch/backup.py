@@ -71,11 +71,15 @@ def restore(url: str, folder: Path, *, state: Path | None = None) -> Manifest:
         )
     if newer := [name for name in manifest.migrations if name not in known_migrations()]:
         raise BackupRefused(f"The backup is of a newer version: it has {newer[-1]}, which this one does not know. Update first.")
+    try:
+        lists = lists_beside(folder, *([state] if state else []))
+    except ValueError as error:
+        raise BackupRefused(f"{error} Mend or remove it, and restore again.") from error
     _run("psql", url, "--quiet", "--no-psqlrc", "--single-transaction", "--set=ON_ERROR_STOP=1", f"--file={folder / DUMP}")
     if count_rows() != manifest.tables:
         raise BackupRefused("The restored tables are not those of the manifest. Do not use this database.")
     migrate()
-    erase_again(lists_beside(folder, *([state] if state else [])))
+    erase_again(lists)
     return manifest
 
 

@@ -21,22 +21,29 @@ def write_list(folder: Path) -> Path:
     return file
 
 
-def lists_beside(folder: Path, *more: Path) -> list[Path]:
-    """The lists in a backup, in the backups beside it, and in further folders."""
-    found = [folder / LIST, *sorted(folder.resolve().parent.glob(f"*/{LIST}")), *(one / LIST for one in more)]
-    return [file for file in dict.fromkeys(found) if file.exists()]
+def lists_beside(folder: Path, *more: Path) -> list[dict[str, Any]]:
+    """The lists in a backup, in the backups beside it, and in further folders. Raises ValueError for one that is no list."""
+    files = [folder / LIST, *sorted(folder.resolve().parent.glob(f"*/{LIST}")), *(one / LIST for one in more)]
+    return [_read(file) for file in dict.fromkeys(files) if file.exists()]
 
 
-def erase_again(lists: Iterable[Path]) -> int:
+def _read(file: Path) -> dict[str, Any]:
+    try:
+        kept = json.loads(file.read_text(encoding="utf-8"))
+        return {"installation": str(kept["installation"]), "erasures": [dict(one) for one in kept["erasures"]]}
+    except (ValueError, KeyError, TypeError) as error:
+        raise ValueError(f"{file} is no list of erasures. Without it somebody who was erased could come back.") from error
+
+
+def erase_again(lists: Iterable[dict[str, Any]]) -> int:
     """Erase every holder that a list of this same database names; returns how many were still there.
 
-    Numbers of another database mean other people: its lists are passed over. A list that cannot be read stops the restore.
+    Numbers of another database mean other people: its lists are passed over.
     """
     again = 0
     own = installation_id()
     with database.atomic():
-        for file in lists:
-            kept = json.loads(file.read_text(encoding="utf-8"))
+        for kept in lists:
             for one in kept["erasures"] if kept["installation"] == own else ():
                 again += _erase(one)
     if again:

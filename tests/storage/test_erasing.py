@@ -10,7 +10,7 @@ import pytest
 from tender_ledger.core.rules import CountingRules
 from tender_ledger.core.terms import NotAllowed
 from tender_ledger.formats.result_document import result_document
-from tender_ledger.launch.backup import back_up, restore
+from tender_ledger.launch.backup import BackupRefused, back_up, restore
 from tender_ledger.launch.cluster import Cluster
 from tender_ledger.launch.erasures import LIST, write_list
 from tender_ledger.operations import importing, people
@@ -166,6 +166,22 @@ def test_a_word_that_is_also_a_code_stays_a_word(small: SmallStudy):
     people.erase_holder(small.scope, "MINT", "MINT")
     (left,) = report_queries.reports(small.scope)
     assert (left["purpose"], left["words"]) == ("mint tea", "mint, and MINTY; an erased holder said so")
+
+
+def test_a_list_that_cannot_be_read_stops_a_restore_before_it_begins(databases: Databases, empty_db: str, tmp_path: Path):
+    back_up(empty_db, tmp_path / "early")
+    (tmp_path / "early" / LIST).write_text("{")
+    disconnect()
+    other = databases.fresh("template1")
+    configure(other)
+    try:
+        with connected():
+            with pytest.raises(BackupRefused, match=r"erasures.json is no list of erasures"):
+                restore(other, tmp_path / "early")
+            assert rows("SELECT tablename FROM pg_tables WHERE schemaname = 'public'") == []
+    finally:
+        databases.drop(other)
+        configure(empty_db)
 
 
 @pytest.mark.parametrize("where", ["state folder", "a later backup beside", "nowhere", "another installation"])
