@@ -107,6 +107,7 @@ class ImportWriter:
         self._names()
         batch = writing.create(ImportBatch, {"recorded_by": self.person, "file_sha256": sha256, "terms": {"stated": terms},
                                              "rows": len(self.plan.landing), "failed": len(self.plan.failing)})  # fmt: skip
+        refresh_statistics(*_GROWN)
         self._rows(batch)
         refresh_statistics(*_GROWN)
         return batch
@@ -298,6 +299,8 @@ class ImportWriter:
         for run in _made_ahead(self._made_ready, runs):
             self._write_reports(batch, run)
             self._write_askings(batch, run.askings)
+            if not done:  # checks of what a report points at were planned while there was next to none of it
+                refresh_statistics(*_GROWN)
             done += len(run.reports) + len(run.askings)
             self.progress(done, len(landing))
 
