@@ -11,8 +11,10 @@ from tender_ledger.core.names import NamesService, TaxonName
 from tender_ledger.core.terms import Scope
 from tender_ledger.core.text import fold
 from tender_ledger.operations.encounters import reserve_numbers
+from tender_ledger.operations.errors import Refused
 from tender_ledger.operations.plants import keep_taxon
-from tender_ledger.storage.database import copy_rows, database, refresh_statistics, rows
+from tender_ledger.storage.bulk import references_checked_together
+from tender_ledger.storage.database import copy_rows, database, look_up_by_index, refresh_statistics, rows
 from tender_ledger.storage.history import ActWriter
 from tender_ledger.storage.models import (
     Asking,
@@ -39,8 +41,14 @@ from tender_ledger.storage.queries import imports, studies
 
 _RUN = 4000  # so many rows are written at once
 _GROWN = ("use_report", "report_coding", "report_part", "report_method", "report_application", "asking", "plant", "determination",
-          "local_name", "attestation", "encounter", "encounter_informant", "informant", "holder", "consent", "change",
+          "local_name", "attestation", "encounter", "encounter_informant", "informant", "holder", "consent",
+          "change (study_id, act_id, entity, record_id, holder_id)",  # what was before and after is looked up by nobody
           "import_row")  # fmt: skip
+# Where the runs of rows go, and the column whose numbers grow: rows beyond the last number of before are the import's own.
+_OF_RUNS = {"use_report": "id", **{child.model._meta.table_name: child.parent for child in UseReport.CHILDREN}, "asking": "id",
+            "import_row": "batch_id", "change": "id"}  # fmt: skip
+_REFERRED_TO = ("use_report", "asking", "plant", "encounter", "encounter_informant", "informant", "holder", "local_name")
+_LISTED = 20  # so many lines are named where an agreement refuses them
 _OWN_NAMES = "Names of imported tables"
 _MANY = {"part": ("parts", "part_id"), "preparation": ("methods", "method_id"), "application": ("applications", "application_id")}
 
@@ -96,6 +104,7 @@ class ImportWriter:
     def write(self, writing: ActWriter, sha256: str, terms: list[str]) -> int:
         """Write everything; returns the number of the batch."""
         self.writing = writing
+        look_up_by_index()
         self._communities()
         self._languages()
         self._terms()
@@ -107,10 +116,20 @@ class ImportWriter:
         self._names()
         batch = writing.create(ImportBatch, {"recorded_by": self.person, "file_sha256": sha256, "terms": {"stated": terms},
                                              "rows": len(self.plan.landing), "failed": len(self.plan.failing)})  # fmt: skip
-        refresh_statistics(*_GROWN)
-        self._rows(batch)
+        refresh_statistics(*_REFERRED_TO)
+        with references_checked_together(_OF_RUNS):
+            self._rows(batch)
+        self._require_recordable(batch)
         refresh_statistics(*_GROWN)
         return batch
+
+    def _require_recordable(self, batch: int) -> None:
+        refused = imports.lines_refused(self.scope, batch)
+        if not refused:
+            return
+        listed = ", ".join(map(str, refused[:_LISTED])) + (f" and {len(refused) - _LISTED} more" if refused[_LISTED:] else "")
+        what = f"Their tellers’ agreements leave out of what may be recorded what these lines tell: {listed}."
+        raise Refused({"reports": f"{what} Take them out of the table and import it again; nothing was imported."})
 
     def _keep_taxa(self, named: Mapping[str, TaxonName]) -> None:
         """Keep the names as the checklist has them; those it has not, in a list of the study's own."""
@@ -299,8 +318,6 @@ class ImportWriter:
         for run in _made_ahead(self._made_ready, runs):
             self._write_reports(batch, run)
             self._write_askings(batch, run.askings)
-            if not done:  # checks of what a report points at were planned while there was next to none of it
-                refresh_statistics(*_GROWN)
             done += len(run.reports) + len(run.askings)
             self.progress(done, len(landing))
 
