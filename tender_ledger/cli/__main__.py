@@ -9,6 +9,7 @@ from tender_ledger.cli.bench import bench
 from tender_ledger.cli.export import export
 from tender_ledger.cli.importing import import_reports
 from tender_ledger.cli.indices import indices
+from tender_ledger.cli.keys import key
 from tender_ledger.cli.users import user
 from tender_ledger.core.messages import InputRefused
 from tender_ledger.core.terms import NotAllowed
@@ -22,7 +23,7 @@ def ledger() -> None:
     """Count plant use reports, bring open tables into a study and take them out, back up, and say who may sign in."""
 
 
-for _command in (indices, import_reports, export, backup_database, restore_database, user, bench):
+for _command in (indices, import_reports, export, backup_database, restore_database, user, key, bench):
     ledger.add_command(_command)
 
 

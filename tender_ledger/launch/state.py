@@ -42,6 +42,12 @@ class StateFolder:
             self.write_private("secrets.json", json.dumps(kept, indent=1))
         return kept[name]
 
+    def rename_secret(self, name: str, into: str) -> None:
+        """Let a secret take the place of another, which is gone with that."""
+        kept: dict[str, str] = json.loads((self.path / "secrets.json").read_text())
+        kept[into] = kept.pop(name)
+        self.write_private("secrets.json", json.dumps(kept, indent=1))
+
     def write_private(self, name: str, text: str) -> Path:
         """Write a file that only its owner can read, whole or not at all."""
         new, file = self.path / f"{name}.new", self.path / name

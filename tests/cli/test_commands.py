@@ -41,12 +41,14 @@ def test_every_command_has_help():
         ["user"],
         ["user", "add"],
         ["user", "join"],
+        ["key"],
+        ["key", "rotate"],
     ):
         result = CliRunner().invoke(ledger, [*path, "--help"])
         assert result.exit_code == 0
         assert len(result.output.splitlines()) > 4
     named = {*ledger.commands}
-    assert named == {"indices", "import", "backup", "restore", "export", "user", "bench"}
+    assert named == {"indices", "import", "backup", "restore", "export", "user", "key", "bench"}
 
 
 def test_indices_as_the_result_document(tmp_path: Path):
