@@ -1,0 +1,69 @@
+"""A running ./start, for tests that meet it as a person does, and kill what it started."""
+
+import os
+import signal
+import subprocess
+import sys
+import time
+import urllib.error
+import urllib.request
+from collections.abc import Callable
+from pathlib import Path
+
+from tender_ledger.launch.state import PROJECT
+
+
+class Started:
+    """A running ./start with a state folder of its own."""
+
+    def __init__(self, *arguments: str, state: Path, port: int, **more: str) -> None:
+        self.state, self.out = state, state / "out.txt"
+        environment = {key: value for key, value in os.environ.items() if not key.startswith(("DATABASE_", "TENDER_"))}
+        environment |= {"TENDER_STATE": str(state), "TENDER_PORT": str(port), "PYTHONUNBUFFERED": "1", **more}
+        self.environment = environment
+        command = [sys.executable, "-m", "tender_ledger.launch.start", *arguments]
+        with self.out.open("a") as out:
+            self.process = subprocess.Popen(command, env=environment, cwd=PROJECT, stdout=out, stderr=subprocess.STDOUT)
+
+    def again(self, *arguments: str) -> subprocess.CompletedProcess[str]:
+        command = [sys.executable, "-m", "tender_ledger.launch.start", *arguments]
+        return subprocess.run(command, env=self.environment, cwd=PROJECT, capture_output=True, text=True, timeout=90, check=False)
+
+    @property
+    def address(self) -> str:
+        return (self.state / "address").read_text() if (self.state / "address").exists() else ""
+
+    def wait(self, seconds: float = 60) -> str:
+        until(lambda: bool(self.address), seconds, self.out.read_text)
+        return self.address
+
+    def stop(self) -> None:
+        self.process.send_signal(signal.SIGINT)
+        self.process.wait(40)
+
+    def database_pid(self) -> int:
+        return int((self.state / "postgres/data/postmaster.pid").read_text().split()[0])
+
+    def web_pids(self) -> list[int]:
+        """The web server's master first, then its workers."""
+        found = subprocess.run(["pgrep", "-P", str(self.process.pid)], capture_output=True, text=True, check=False).stdout.split()
+        masters = [int(pid) for pid in found if b"gunicorn" in Path(f"/proc/{pid}/cmdline").read_bytes()]
+        workers = subprocess.run(["pgrep", "-P", str(masters[0])], capture_output=True, text=True, check=False).stdout.split()
+        return [masters[0], *map(int, workers)]
+
+
+def until(true: Callable[[], bool], seconds: float, tell: Callable[[], str] = str) -> float:
+    """Wait until something is true; the seconds it took."""
+    began = time.monotonic()
+    while not true():
+        assert time.monotonic() - began < seconds, tell()
+        time.sleep(0.05)
+    return time.monotonic() - began
+
+
+def ready(address: str) -> bool:
+    try:
+        direct = urllib.request.build_opener(urllib.request.ProxyHandler({}))
+        return direct.open(f"{address}ready", timeout=2).status == 200
+    except (OSError, urllib.error.URLError):
+        return False

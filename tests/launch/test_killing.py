@@ -1,0 +1,154 @@
+"""What was acknowledged is there once, whatever is killed meanwhile: web workers and the database, at random moments."""
+
+import http.client
+import os
+import random
+import re
+import signal
+import tempfile
+import threading
+import time
+import urllib.error
+import urllib.parse
+import urllib.request
+import uuid
+from collections.abc import Iterator
+from contextlib import contextmanager, suppress
+from http.cookiejar import CookieJar
+from pathlib import Path
+
+import pytest
+
+from tender_ledger.launch.cluster import Cluster, free_port
+from tender_ledger.launch.state import StateFolder
+from tender_ledger.storage.database import configure, connected, disconnect, rows, value
+from tests.factories import PASSWORD, SmallStudy
+from tests.launch.running import Started, ready, until
+
+pytestmark = pytest.mark.alone
+
+SAVES = 200
+KILLS = 8  # of workers and of the database, in turn
+
+
+class _NoRedirect(urllib.request.HTTPRedirectHandler):
+    def redirect_request(self, *_arguments: object) -> None:
+        return None
+
+
+class Hand:
+    """Somebody who saves reports and sends each again, with its key, until it is acknowledged."""
+
+    def __init__(self, address: str, study: str) -> None:
+        self.address, self.at = address, f"{address}study/{study}/encounters/1"
+        self.open = urllib.request.build_opener(
+            urllib.request.ProxyHandler({}), _NoRedirect(), urllib.request.HTTPCookieProcessor(CookieJar())
+        ).open
+        self.token, self.refused = "", 0
+
+    def sign_in(self, email: str) -> None:
+        self.token = self._token(f"{self.address}sign-in")
+        assert self._post(f"{self.address}sign-in", {"email": email, "password": PASSWORD}) == 303
+        self.token = self._token(self.at)
+
+    def save(self, number: int, key: str) -> None:
+        told = {"client_key": key, "informant": "X-01", "plant": "P-001", "category": "food", "purpose": f"use {number % 7}",
+                "parts": "leaf", "words": f"told {number}"}  # fmt: skip
+        began = time.monotonic()
+        while (status := self._post(f"{self.at}/reports", told)) != 303:
+            assert status in (0, 500, 502, 503), status
+            self.refused += 1
+            assert time.monotonic() - began < 30, f"save {number} was not taken for 30 seconds"
+            time.sleep(0.1)
+
+    def _token(self, address: str) -> str:
+        found = re.search(r'name="csrf_token" value="([^"]+)"', self.open(address, timeout=10).read().decode())
+        assert found is not None
+        return found[1]
+
+    def _post(self, address: str, data: dict[str, str]) -> int:
+        """The status of the answer; 0 where there was none."""
+        body = urllib.parse.urlencode({**data, "csrf_token": self.token}).encode()
+        request = urllib.request.Request(address, body, {"Referer": address})  # noqa: S310 - our own server's address
+        try:
+            return int(self.open(request, timeout=10).status)
+        except urllib.error.HTTPError as answer:
+            return answer.code
+        except (OSError, http.client.HTTPException):
+            return 0
+
+
+@contextmanager
+def database_of(state: Path) -> Iterator[None]:
+    cluster = Cluster(state / "postgres", StateFolder(state).secret("database"))
+    until(cluster.adopt, 20)
+    configure(cluster.url())
+    with connected():
+        yield
+    disconnect()
+
+
+def kill_at_random(one: Started, stop: threading.Event, killed: list[str]) -> None:
+    """Kill a worker or the database after a while, and let it come back before the next."""
+    chance = random.Random(4711)
+    while not stop.is_set() and len(killed) < KILLS:
+        time.sleep(chance.uniform(0.2, 1.2))
+        with suppress(ProcessLookupError, OSError, ValueError, IndexError):
+            what = "database" if len(killed) % 2 else "worker"
+            os.kill(one.database_pid() if what == "database" else chance.choice(one.web_pids()[1:]), signal.SIGKILL)
+            killed.append(what)
+            time.sleep(0.1)
+            until(lambda: ready(one.address) or stop.is_set(), 20)
+
+
+def test_every_acknowledged_save_is_there_once_and_none_is_half_there():
+    with tempfile.TemporaryDirectory(prefix="tender-kill-") as folder:
+        state = Path(folder)
+        state.chmod(0o755)
+        one = Started("--empty", state=state, port=free_port())
+        stop, killed, keys = threading.Event(), [], [str(uuid.UUID(int=at + 1, version=4)) for at in range(SAVES)]
+        killer = threading.Thread(target=kill_at_random, args=(one, stop, killed))
+        try:
+            hand = prepare(one, state)
+            killer.start()
+            for number, key in enumerate(keys):
+                hand.save(number, key)
+                if number % 20 == 0:
+                    hand.save(number, key)  # an impatient second Enter
+            stop.set()
+            killer.join()
+            assert set(killed) == {"worker", "database"}, killed
+            assert len(killed) > 3, killed
+            assert hand.refused > 0
+            with database_of(state):
+                everything_is_there_once(keys)
+        finally:
+            stop.set()
+            one.stop()
+
+
+def prepare(one: Started, state: Path) -> Hand:
+    address = one.wait()
+    until(lambda: ready(address), 20)
+    with database_of(state):
+        small = SmallStudy()
+        small.encounter(small.holder("X-01"))
+        small.plant("Salix caprea")
+    hand = Hand(address, small.code)
+    hand.sign_in(small.email)
+    return hand
+
+
+def everything_is_there_once(keys: list[str]) -> None:
+    kept = rows("SELECT id, client_key::text AS key, words FROM use_report ORDER BY id")
+    assert sorted(one["key"] for one in kept) == sorted(keys)
+    assert sorted(one["words"] for one in kept) == sorted(f"told {number}" for number in range(SAVES))
+    for table in ("report_coding", "report_part"):
+        assert value(f"SELECT count(*) FROM {table}") == SAVES
+        assert value(f"SELECT count(DISTINCT report_id) FROM {table}") == SAVES
+    made = "SELECT count(*) FROM change WHERE entity = 'use_report' AND before IS NULL"
+    assert value(made) == SAVES
+    assert value("SELECT count(*) FROM act WHERE operation = 'record_report'") == SAVES
+    assert value("SELECT count(*) FROM act a WHERE NOT EXISTS (SELECT FROM change c WHERE c.act_id = a.id)") == 0
+    assert value("SELECT count(*) FROM act") == value("SELECT revision FROM study")
+    assert value("SELECT count(DISTINCT revision) FROM act") == value("SELECT revision FROM study")
