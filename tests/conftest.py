@@ -25,7 +25,7 @@ REFERENCE = Path(__file__).parent / "reference"
 KEY = NamesKey(b"k" * 32)
 KEY_TEXT = "a2tra2tra2tra2tra2tra2tra2tra2tra2tra2tra2s="
 PASSWORD = "a long test password"
-OWNER, RECORDER, REVIEWER, READER = (f"{who}@veldra.example" for who in ("tarn", "venn", "oskar", "reed"))
+OWNER, RECORDER, REVIEWER, READER, GUARDIAN = (f"{who}@veldra.example" for who in ("tarn", "venn", "oskar", "reed", "hale"))
 
 
 @pytest.fixture(scope="session")

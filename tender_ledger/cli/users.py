@@ -6,6 +6,7 @@ import click
 
 from tender_ledger.launch.installation import acting_member, with_database
 from tender_ledger.operations import accounts, clock, members
+from tender_ledger.storage.queries import people
 
 
 @click.group()
@@ -27,10 +28,13 @@ def add_user(email: str, name: str) -> None:
 @user.command("join")
 @click.argument("email")
 @click.option("--study", required=True, help="The code of the study.")
-@click.option("--role", required=True, help="owner, recorder, reviewer or reader.")
+@click.option("--role", required=True, help="owner, recorder, reviewer, reader or guardian.")
+@click.option("--community", default="", help="Code of the community that a guardian stands for.")
 @click.option("--as", "person", default="", help="The address of the owner who adds; left out: the first owner.")
-def join_study(email: str, study: str, role: str, person: str) -> None:
+def join_study(email: str, study: str, role: str, community: str, person: str) -> None:
     """Give a person a role in a study."""
     with with_database():
-        members.add_member(clock.scope_of(acting_member(study, person)), email, role)
+        scope = clock.scope_of(acting_member(study, person))
+        known = {one["code"]: one["id"] for one in people.communities(scope)}
+        members.add_member(scope, email, role, known.get(community.upper(), ""))
     click.echo(f"{email} is {role} of {study}.")

@@ -10,6 +10,7 @@ class Role(StrEnum):
     RECORDER = "recorder"
     REVIEWER = "reviewer"
     READER = "reader"
+    GUARDIAN = "guardian"
 
 
 class Right(StrEnum):
@@ -25,6 +26,7 @@ class Right(StrEnum):
     EXPORT = "export within the terms"
     AGREE = "record agreements and withdrawals"
     REVEAL = "see a holder's real name"
+    RESTRICT = "hold back records of a community"
 
 
 _HOLDERS: dict[Right, frozenset[Role]] = {
@@ -35,10 +37,15 @@ _HOLDERS: dict[Right, frozenset[Role]] = {
     Right.SET_RULES: frozenset({Role.OWNER, Role.REVIEWER}),
     Right.ADMINISTER: frozenset({Role.OWNER}),
     Right.IMPORT: frozenset({Role.OWNER}),
-    Right.EXPORT: frozenset({Role.OWNER, Role.REVIEWER}),
-    Right.AGREE: frozenset({Role.OWNER, Role.RECORDER}),
+    Right.EXPORT: frozenset({Role.OWNER, Role.REVIEWER, Role.GUARDIAN}),
+    Right.AGREE: frozenset({Role.OWNER, Role.RECORDER, Role.GUARDIAN}),
     Right.REVEAL: frozenset({Role.OWNER}),
+    Right.RESTRICT: frozenset({Role.GUARDIAN}),
 }
+
+
+# What a guardian may do is done for one's own community alone.
+OWN_COMMUNITY = frozenset({Right.EXPORT, Right.AGREE, Right.RESTRICT})
 
 
 def may(roles: frozenset[Role], right: Right) -> bool:

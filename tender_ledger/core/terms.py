@@ -4,7 +4,7 @@ from dataclasses import dataclass
 from datetime import date
 from enum import StrEnum
 
-from tender_ledger.core.rights import Right, Role, may, who_may
+from tender_ledger.core.rights import OWN_COMMUNITY, Right, Role, may, who_may
 
 
 class Purpose(StrEnum):
@@ -24,9 +24,23 @@ class Member:
     study_id: int
     roles: frozenset[Role]
     name: str = ""
+    guards: frozenset[int] = frozenset()  # the communities that the person is guardian of
 
     def may(self, right: Right) -> bool:
         return may(self.roles, right)
+
+    def everywhere(self, right: Right) -> bool:
+        """Whether the member has the right for the whole study, not for a community alone."""
+        return may(self.roles - {Role.GUARDIAN} if right in OWN_COMMUNITY else self.roles, right)
+
+    def may_for(self, right: Right, community_id: int | None) -> bool:
+        """Whether the member has the right over what belongs to a community, or, with None, to none."""
+        return self.everywhere(right) or (self.may(right) and community_id in self.guards)
+
+    def require_for(self, right: Right, community_id: int | None) -> None:
+        """Raise NotAllowed unless the member has the right over what belongs to the community."""
+        if not self.may_for(right, community_id):
+            raise NotAllowed(right)
 
     def require(self, right: Right) -> None:
         """Raise NotAllowed unless a role of the member has the right."""
@@ -38,10 +52,13 @@ class NotAllowed(PermissionError):
     """A member of the study without the right; says who has it."""
 
     def __init__(self, right: Right) -> None:
-        roles = [str(role) for role in who_may(right)]
-        listed = roles[0] if len(roles) == 1 else f"{', '.join(roles[:-1])} or {roles[-1]}"
-        article = "an" if listed[0] in "aeio" else "a"
-        super().__init__(f"To {right}, you need to be {article} {listed} of this study. Ask one of its owners.")
+        roles = [str(role) for role in who_may(right) if role is not Role.GUARDIAN or right not in OWN_COMMUNITY]
+        listed = roles[0] if len(roles) == 1 else f"{', '.join(roles[:-1])} or {roles[-1]}" if roles else ""
+        article = "an" if listed[:1] in tuple("aeio") else "a"
+        named = [f"{article} {listed} of this study"] if listed else []
+        if right in OWN_COMMUNITY:
+            named.append("a guardian of the community it is about")
+        super().__init__(f"To {right}, you need to be {' or '.join(named)}. Ask one of the study’s owners.")
         self.right = right
 
 

@@ -11,7 +11,7 @@ from typing import Any
 from tender_ledger.core.rights import Role
 from tender_ledger.core.terms import Scope
 from tender_ledger.formats.sheet import Row, read_sheet
-from tender_ledger.operations import accounts, clock, encounters, importing, members, people, plants, reports, studies
+from tender_ledger.operations import accounts, clock, encounters, guarding, importing, members, people, plants, reports, studies
 from tender_ledger.operations.names_key import NamesKey
 from tender_ledger.operations.typed_report import TypedReport
 from tender_ledger.standins.names_service import ChecklistNames
@@ -38,10 +38,21 @@ def load_demo(key: NamesKey | None, password: Callable[[], str] = lambda: secret
     )
     owner = clock.scope_of(made)
     for one in study["members"]:
-        members.add_member(owner, one["email"], one["role"])
+        if one["role"] != Role.GUARDIAN:
+            members.add_member(owner, one["email"], one["role"])
     recorder_email = next(one["email"] for one in study["members"] if one["role"] == Role.RECORDER)
     _Loader(_scope(persons[owner_email], study), _scope(persons[recorder_email], study), study, key).load()
+    _guard(study, persons)
     return sign_ins
+
+
+def _guard(study: dict[str, Any], persons: dict[str, int]) -> None:
+    """One community's guardian holds something back."""
+    one, held = next(one for one in study["members"] if one["role"] == Role.GUARDIAN), study["held_back"]
+    guardian = _scope(persons[one["email"]], study)
+    (community,) = guardian.viewer.guards
+    category = next(code["id"] for code in study_queries.use_codes(guardian) if code["code"] == held["category"])
+    guarding.restrict_records(guardian, community, refuses=held["refuses"], category=str(category), reason=held["reason"])
 
 
 def _scope(person_id: int, study: dict[str, Any]) -> Scope:
@@ -63,6 +74,7 @@ class _Loader:
         self.holders: dict[str, int] = {}
 
     def load(self) -> None:
+        self.categories = {one["code"]: one["id"] for one in study_queries.use_codes(self.owner)}
         self._places()
         self._holders()
         self._agreements(first=True)
@@ -80,6 +92,9 @@ class _Loader:
             for one in self.study["communities"]
         }
         self.languages = languages
+        for one in self.study["members"]:
+            if one["role"] == Role.GUARDIAN:
+                members.add_member(self.owner, one["email"], one["role"], self.communities[one["community"]])
 
     def _holders(self) -> None:
         for row in _rows("holders.csv", "holder", "community"):
@@ -108,7 +123,9 @@ class _Loader:
         told = ("record", "count", "show", "publish", "quote")
         terms = {column: row[name] == "yes" for column, name in zip(people.TERM_COLUMNS, told, strict=True)}
         day = date.fromisoformat(row["agreed_on"])
-        people.record_agreement(self.recorder, agreed_on=day, form=row["form"], terms=terms, holder_id=holder_id)
+        limits = [{"refuses": row["except_refuses"], "category": str(self.categories[row["except_category"]])}] if row[
+            "except_category"] else []  # fmt: skip
+        people.record_agreement(self.recorder, agreed_on=day, form=row["form"], terms=terms, holder_id=holder_id, limits=limits)
 
     def _all_informants(self) -> list[dict[str, Any]]:
         found = [{"informant": one["code"], "id": one["informant_id"]} for one in people_queries.holders(self.owner)]

@@ -12,8 +12,8 @@ from tender_ledger.core.terms import Scope
 from tender_ledger.operations.errors import CannotUndo, NotFound
 from tender_ledger.storage.database import SENTENCES, violated_constraint
 from tender_ledger.storage.history import ENTITIES, ActWriter, act, take_snapshots
-from tender_ledger.storage.models import Encounter, ImportBatch
-from tender_ledger.storage.queries import imports, studies
+from tender_ledger.storage.models import CommunityRestriction, Encounter, ImportBatch
+from tender_ledger.storage.queries import acts, imports, studies
 from tender_ledger.storage.queries.terms import sees_agreements
 
 _NAMED = 5  # so many records are named where an act cannot be undone
@@ -27,13 +27,16 @@ def undo_act(scope: Scope, act_id: int) -> None:
     Raises CannotUndo, changing nothing, when it was undone already, when a record moved on since (saying by whom), or
     when hiding a record would leave others pointing at nothing.
     """
-    changes = studies.act_changes(scope, act_id)
-    if not changes:
-        if studies.act_is_there(scope, act_id):
-            raise CannotUndo("What this act did was erased, and what is erased does not come back.")
+    if not acts.may_know(scope, act_id):
         raise NotFound(f"act {act_id}")
+    changes = acts.act_changes(scope, act_id)
+    if not changes:
+        raise CannotUndo("What this act did was erased, and what is erased does not come back.")
     first = changes[0]
-    scope.viewer.require(Right.RECORD if first["person_id"] == scope.viewer.person_id else Right.UNDO_OTHERS)
+    if first["entity"] == CommunityRestriction.ENTITY:
+        scope.viewer.require_for(Right.RESTRICT, (first["after"] or first["before"])["community_id"])
+    else:
+        scope.viewer.require(Right.RECORD if first["person_id"] == scope.viewer.person_id else Right.UNDO_OTHERS)
     if first["operation"] in _NEEDS_AGREE and not sees_agreements(scope):
         scope.viewer.require(Right.AGREE)
     if first["operation"] == "set_rules":
@@ -101,7 +104,7 @@ def _require_still_as_left(scope: Scope, act_id: int, changes: list[dict[str, An
         moved += [(entity, number) for number, after in left.items() if now.get(number) != after]
     if not moved:
         return
-    people = sorted({name for entity, number in moved[:_NAMED] for name in studies.later_writers(scope, act_id, entity, number)})
+    people = sorted({name for entity, number in moved[:_NAMED] for name in acts.later_writers(scope, act_id, entity, number)})
     which = ", ".join(f"{entity.replace('_', ' ')} {number}" for entity, number in sorted(moved)[:_NAMED])
     more = f" and {len(moved) - _NAMED} more" if len(moved) > _NAMED else ""
     what = "The record was changed since" if len(changes) == 1 else f"Changed since: {which}{more}"

@@ -9,24 +9,25 @@ from tender_ledger.core.rights import Right, Role
 from tender_ledger.core.terms import Member, Scope
 from tender_ledger.core.text import clean, fold
 from tender_ledger.operations import accounts, clock
-from tender_ledger.operations.errors import NotFound, Refused, constraints_as_refusals
+from tender_ledger.operations.errors import NotFound, Refused, constraints_as_refusals, number_of
 from tender_ledger.operations.saving import saving
 from tender_ledger.storage.database import database
 from tender_ledger.storage.history import act
 from tender_ledger.storage.models import Invitation, Membership
 from tender_ledger.storage.queries import accounts as account_queries
 from tender_ledger.storage.queries import members as queries
+from tender_ledger.storage.queries import people
 
 INVITED_FOR = timedelta(days=14)
 
 
-def add_member(scope: Scope, email: str, role: str) -> None:
-    """Give somebody who can sign in a role in the study; nothing happens where they have it."""
+def add_member(scope: Scope, email: str, role: str, community: str | int = "") -> None:
+    """Give somebody who can sign in a role in the study, a guardian's for one community; nothing happens where they have it."""
     scope.viewer.require(Right.ADMINISTER)
     person = account_queries.person_by_email(fold(email))
     if person is None:
         raise Refused({"email": "Nobody signs in with this address yet. Invite the person, or add them first: ./ledger user add"})
-    _give(scope.viewer, person["id"], _role(role), "add_member")
+    _give(scope.viewer, person["id"], _role(role), _guarded(scope, role, community), "add_member")
 
 
 def remove_role(scope: Scope, membership_id: int, version: int) -> None:
@@ -38,13 +39,13 @@ def remove_role(scope: Scope, membership_id: int, version: int) -> None:
         writing.remove(Membership, membership_id, version)
 
 
-def invite(scope: Scope, role: str, meant_for: str) -> str:
+def invite(scope: Scope, role: str, meant_for: str, community: str | int = "") -> str:
     """Make an invitation to a role, open for INVITED_FOR; returns the token of its link, which is kept nowhere."""
     scope.viewer.require(Right.ADMINISTER)
     token = secrets.token_urlsafe(32)
     Invitation.insert(
         study_id=scope.study_id, token_sha256=_digest(token), role=_role(role), meant_for=clean(meant_for),
-        invited_by=scope.viewer.person_id, expires_at=clock.now() + INVITED_FOR,
+        community_id=_guarded(scope, role, community), invited_by=scope.viewer.person_id, expires_at=clock.now() + INVITED_FOR,
     ).execute()  # fmt: skip
     return token
 
@@ -69,7 +70,7 @@ def take_invitation(token: str, person_id: int) -> str:
         if found is None:
             raise NotFound("invitation")
         member = Member(person_id, found["study_id"], frozenset({Role(found["role"])}))
-        _give(member, person_id, found["role"], "join_study")
+        _give(member, person_id, found["role"], found["community_id"], "join_study")
         return str(found["code"])
 
 
@@ -79,11 +80,21 @@ def join_as_new(token: str, *, email: str, name: str, password: str) -> str:
         return take_invitation(token, accounts.add_person(email, name, password))
 
 
-def _give(member: Member, person_id: int, role: str, operation: str) -> None:
-    if queries.has_role(member.study_id, person_id, role):
+def _give(member: Member, person_id: int, role: str, community_id: int | None, operation: str) -> None:
+    if queries.has_role(member.study_id, person_id, role, community_id):
         return
     with constraints_as_refusals(), act(member, operation) as writing:
-        writing.create(Membership, {"person_id": person_id, "role": role})
+        writing.create(Membership, {"person_id": person_id, "role": role, "community_id": community_id})
+
+
+def _guarded(scope: Scope, role: str, community: str | int) -> int | None:
+    """The community that a guardian is to stand for; None for every other role, whatever was chosen."""
+    if role != Role.GUARDIAN:
+        return None
+    number = number_of(community, "community_id", "Choose the community that the guardian stands for.")
+    if number not in {one["id"] for one in people.communities(scope)}:
+        raise Refused({"community_id": "Choose the community that the guardian stands for."})
+    return number
 
 
 def _role(role: str) -> str:

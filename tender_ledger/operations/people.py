@@ -1,7 +1,7 @@
 """Communities, holders with their protected names, sources, and agreements."""
 
 import re
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from datetime import date
 from typing import Any
 
@@ -11,12 +11,14 @@ from tender_ledger.core.text import clean
 from tender_ledger.operations.errors import NotFound, Refused, constraints_as_refusals, number_of, required
 from tender_ledger.operations.names_key import NamesKey
 from tender_ledger.operations.saving import made_once, saving
+from tender_ledger.storage.database import database
 from tender_ledger.storage.erasing import erase_holder_rows, keep_erasure, overwrite_deleted
 from tender_ledger.storage.history import act
 from tender_ledger.storage.models import Community, Consent, Disclosure, Holder, HolderIdentity, Informant, Language, Source
-from tender_ledger.storage.queries import people
+from tender_ledger.storage.queries import people, plants, studies
 
 _CODE = re.compile(r"[A-Z][A-Z0-9-]{0,31}$")
+_FIELD_NUMBER = re.compile(r"(?:P-?)?0*([1-9]\d{0,8})$", re.I)
 _BIRTH = re.compile(r"(?P<year>\d{4})$|(?P<decade>\d{3}0)s$")
 
 
@@ -119,21 +121,42 @@ def _years(value: str | int | None) -> int | None:
     return int(text)
 
 
-def set_real_name(scope: Scope, holder_id: int, name: str, key: NamesKey | None) -> None:
-    """Keep a holder's real name, encrypted, bound to study and holder. Refused where the installation has no key."""
+def set_real_name(scope: Scope, holder_id: int, name: str, key: NamesKey | None, contact: str = "") -> None:
+    """Keep a holder's real name and how to reach them, encrypted, bound to study and holder. Refused without a key."""
     scope.viewer.require(Right.REVEAL)
-    name = required(name, "name", "The name")
+    lines = [" ".join(required(name, "name", "The name").split()), " ".join(clean(contact).split())]
     if key is None:
         raise Refused({"name": "This installation has no key for names, so it takes none. Set TENDER_KEY and try again."})
-    nonce, ciphertext = key.encrypt(name, study_id=scope.study_id, holder_id=holder_id)
+    nonce, ciphertext = key.encrypt("\n".join(filter(None, lines)), study_id=scope.study_id, holder_id=holder_id)
     values = {"study_id": scope.study_id, "ciphertext": ciphertext, "nonce": nonce, "key_id": key.key_id}
     HolderIdentity.insert(holder_id=holder_id, **values).on_conflict(
         conflict_target=[HolderIdentity.holder_id], update=values
     ).execute()
 
 
+def change_names_key(old: NamesKey, new: NamesKey) -> int:
+    """Keep every real name of every study under a new key, all or none; returns how many. Done again it changes nothing.
+
+    Raises Refused where some name is under neither key.
+    """
+    with database.atomic():
+        kept = list(HolderIdentity.select().order_by(HolderIdentity.holder_id).for_update())
+        if strange := sorted({one.key_id for one in kept} - {old.key_id, new.key_id}):
+            raise Refused({"key": f"Names are kept under the key {', '.join(strange)}, which this installation has not. "
+                                  "Restore that key first; nothing was changed."})  # fmt: skip
+        for one in kept:
+            if one.key_id == old.key_id:
+                of = {"study_id": one.study_id, "holder_id": one.holder_id}
+                name = old.decrypt(bytes(one.nonce), bytes(one.ciphertext), **of)
+                one.nonce, one.ciphertext = new.encrypt(name, **of)
+                one.key_id = new.key_id
+                one.save()
+    return len(kept)
+
+
 def reveal_real_name(scope: Scope, code: str, reason: str, key: NamesKey | None) -> str:
-    """The real name of a holder, for a stated reason, which is logged before the name is read."""
+    """The real name of a holder and, on a line below, how to reach them where it is kept; for a stated reason, which is
+    logged before the name is read."""
     scope.viewer.require(Right.REVEAL)
     reason = required(reason, "reason", "The reason")
     holder = people.holder(scope, code)
@@ -143,6 +166,8 @@ def reveal_real_name(scope: Scope, code: str, reason: str, key: NamesKey | None)
     kept = people.identity(scope, holder["id"])
     if kept is None or key is None:
         raise Refused({"reason": "No name is kept for this holder, or this installation has no key to read it."})
+    if kept["key_id"] != key.key_id:
+        raise Refused({"reason": "The name is kept under another key than this installation has. Nothing was shown."})
     return key.decrypt(bytes(kept["nonce"]), bytes(kept["ciphertext"]), study_id=scope.study_id, holder_id=holder["id"])
 
 
@@ -160,17 +185,29 @@ def add_source(scope: Scope, *, code: str, kind: str, title: str, author: str, y
 
 # What an agreement may say beside the answers; kept as it was told and read by people.
 WISHES = ("audience", "archive", "reuse", "after_death", "minors")
+# What a limit can take away, from the narrowest to the widest.
+REFUSALS = ("quote", "publish", "show", "count", "record")
 TERM_COLUMNS = ("may_record", "may_count", "may_show", "may_publish_aggregate", "may_publish_verbatim")
 
 
 def record_agreement(scope: Scope, *, agreed_on: date, form: str, terms: Mapping[str, bool], holder_id: int | None = None,
                      community_id: int | None = None, expires_on: date | None = None,
-                     wishes: Mapping[str, str] | None = None, client_key: str | None = None) -> int:  # fmt: skip
+                     wishes: Mapping[str, str] | None = None, limits: Sequence[Mapping[str, Any]] = (),
+                     client_key: str | None = None) -> int:  # fmt: skip
     """Record what a holder or a community agreed to; from its day on it stands in place of the earlier one.
 
-    `terms` are the answers by TERM_COLUMNS and `may_credit`; `expires_on` is the last day it stands; `wishes` by WISHES.
+    `terms` are the answers by TERM_COLUMNS and `may_credit`; `expires_on` is the last day it stands; `wishes` by WISHES;
+    each of `limits` says what is not to be done (`refuses`, of REFUSALS) with uses of a `category` (its number) or with what
+    is told of a `plant` (its field number). A guardian records for the own community, and never wider than what stands:
+    what the holder left out stays left out, and the last day comes no later.
     """
-    scope.viewer.require(Right.AGREE)
+    scope.viewer.require_for(Right.AGREE, community_id or people.community_of(scope, holder_id))
+    left_out = [one for limit in limits if (one := _limit(scope, limit))]
+    if holder_id and not scope.viewer.everywhere(Right.AGREE):
+        _require_not_wider(scope, holder_id, terms)
+        stands = people.standing_agreement(scope, holder_id)
+        left_out += [one for one in stands["limits"] if one not in left_out]
+        expires_on = min(filter(None, (expires_on, stands["expires_on"])), default=None)
     form = required(form, "form", "How it was given")
     if agreed_on > scope.day:
         raise Refused({"agreed_on": "An agreement cannot be of a day to come."})
@@ -181,9 +218,44 @@ def record_agreement(scope: Scope, *, agreed_on: date, form: str, terms: Mapping
 
     def make() -> int:
         with constraints_as_refusals(), act(scope.viewer, "record_agreement") as writing:
-            return writing.create(Consent, values, holder_id=holder_id)
+            return writing.create(Consent, values, holder_id=holder_id, children={"limits": left_out})
 
     return made_once(scope, "consent", client_key, make)
+
+
+def _limit(scope: Scope, limit: Mapping[str, Any]) -> dict[str, Any] | None:
+    """A limit as it is kept; None where nothing was chosen."""
+    category, plant = clean(str(limit.get("category") or "")), clean(str(limit.get("plant") or ""))
+    if not category and not plant:
+        return None
+    if category and plant:
+        raise Refused({"limits": "A limit is about a category or about a plant. Put the other on a line of its own."})
+    if limit.get("refuses") not in REFUSALS:
+        raise Refused({"limits": f"Say what is not to be done: {', '.join(REFUSALS)}."})
+    return {"refuses": limit["refuses"], **left_out_thing(scope, category, plant, "limits")}
+
+
+def left_out_thing(scope: Scope, category: str, plant: str, field: str) -> dict[str, int | None]:
+    """The category or the plant that a limit or a restriction is about, by their numbers in the database."""
+    if category:
+        number = number_of(category, field, "Choose a category of the study.")
+        if number not in {one["id"] for one in studies.use_codes(scope)}:
+            raise Refused({field: "Choose a category of the study."})
+        return {"category_id": number, "plant_id": None}
+    read = _FIELD_NUMBER.match(plant)
+    found = plants.id_of_number(scope, int(read[1])) if read else None
+    if found is None:
+        raise Refused({field: f"The study has no plant “{plant}”. Write its field number, such as P-014."})
+    return {"category_id": None, "plant_id": found}
+
+
+def _require_not_wider(scope: Scope, holder_id: int, terms: Mapping[str, bool]) -> None:
+    now = people.terms_of(scope, holder_id)
+    if any(terms.get(name) and not now[name] for name in (*TERM_COLUMNS, "may_credit")):
+        sentence = (
+            "A guardian can make terms narrower, not wider. What the holder allows beyond this, a recorder or an owner records."
+        )
+        raise Refused({"may_record": sentence})
 
 
 def withdraw_agreement(scope: Scope, consent_id: int, version: int, withdrawn_on: date) -> None:
@@ -194,6 +266,7 @@ def withdraw_agreement(scope: Scope, consent_id: int, version: int, withdrawn_on
     giver = people.giver_of(scope, consent_id)
     if giver is None:
         raise NotFound(f"agreement {consent_id}")
+    scope.viewer.require_for(Right.AGREE, giver["of_community"])
     values = {"withdrawn_on": withdrawn_on, "withdrawal": "seal"}
     with saving(scope, "withdraw_agreement") as writing:
         writing.update(Consent, consent_id, version, values, holder_id=giver["holder_id"])
@@ -208,6 +281,7 @@ def erase_holder(scope: Scope, code: str, typed: str) -> int:
     found = people.holder(scope, code)
     if found is None:
         raise NotFound(code)
+    scope.viewer.require_for(Right.AGREE, found["community_id"])
     if clean(typed).upper() != found["code"]:
         raise Refused({"typed": "Type the holder’s code as it stands above, since this cannot be undone."})
     with act(scope.viewer, "erase_holder") as writing:

@@ -15,6 +15,7 @@ from tender_ledger.operations.typed_report import Reading, TypedReport, informan
 from tender_ledger.storage.history import ActWriter
 from tender_ledger.storage.models import Asking, UseReport
 from tender_ledger.storage.queries import encounters, plants, reports, studies
+from tender_ledger.storage.queries.terms import refuses_record
 
 NEW_PLANT = "+"
 _FIELD_NUMBER = re.compile(r"\bP-?0*(\d+)$", re.I)
@@ -41,8 +42,18 @@ def _record_report(scope: Scope, encounter_number: int, typed: TypedReport, clie
         values |= {"encounter_id": encounter["id"], "informant_id": informant, "plant_id": plant_id,
                    "recorded_by": scope.viewer.person_id, "client_key": client_key}  # fmt: skip
         report_id = writing.create(UseReport, values, holder_id=holder_id, children=children)
+        _require_recordable(scope, report_id)
         clear_draft(scope, draft_place(encounter_number))
         return report_id
+
+
+def _require_recordable(scope: Scope, report_id: int) -> None:
+    """Refuse what the teller agreed not to have recorded; which it is shows only once it is coded, so it is asked last."""
+    if refuses_record(scope, report_id):
+        sentence = (
+            "The teller’s agreement leaves uses of this category, or this plant, out of what may be recorded. Nothing was saved."
+        )
+        raise Refused({"category": sentence})
 
 
 def correct_report(scope: Scope, report_id: int, version: int, typed: TypedReport) -> None:
@@ -61,6 +72,7 @@ def correct_report(scope: Scope, report_id: int, version: int, typed: TypedRepor
             raise Refused(reading.errors)
         values |= {"informant_id": informant, "plant_id": plant_id}
         writing.update(UseReport, report_id, version, values, holder_id=holder_id, children=children)
+        _require_recordable(scope, report_id)
 
 
 def remove_report(scope: Scope, report_id: int, version: int) -> None:

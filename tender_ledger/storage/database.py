@@ -13,6 +13,15 @@ MIGRATIONS = Path(__file__).parent / "migrations"
 UNAVAILABLE = (OperationalError, InterfaceError)  # what a statement raises when the server is gone
 _LOCK = 7_265_110_411  # any number that nothing else in the database locks
 
+
+class BrokenReference(IntegrityError):
+    """Rows point at what is not there; found by a check of many together, and named as PostgreSQL names it."""
+
+    def __init__(self, table: str, constraint: str, how_many: int) -> None:
+        super().__init__(f'{how_many} values written to "{table}" violate foreign key constraint "{constraint}"')
+        self.constraint = constraint
+
+
 # The models need one database object when their classes are made; which server it is, `configure` says.
 database: DatabaseProxy = DatabaseProxy()
 
@@ -156,18 +165,29 @@ def refresh_statistics(*tables: str) -> None:
     database.execute_sql(f"ANALYZE {', '.join(tables)}")
 
 
+def look_up_by_index() -> None:
+    """Within the caller's transaction, plan every statement and every check of a reference anew, as a look-up by index.
+
+    A table that was small when a check was planned is read from end to end by it, which so many rows later takes minutes.
+    """
+    database.execute_sql("SET LOCAL enable_seqscan = off")
+    database.execute_sql("SET LOCAL enable_bitmapscan = off")
+    database.execute_sql("DISCARD PLANS")
+
+
 def new_ids(table: str, how_many: int) -> list[int]:
     """Identities of so many rows to come, taken from the table's own sequence."""
-    found = rows(
-        "SELECT nextval(pg_get_serial_sequence(%(table)s, 'id')) AS id FROM generate_series(1, %(n)s)", table=table, n=how_many
-    )
-    return [one["id"] for one in found]
+    sequence = value("SELECT pg_get_serial_sequence(%(table)s, 'id')", table=table)
+    found = value("SELECT array_agg(nextval(%(s)s::regclass)) FROM generate_series(1, %(n)s)", s=sequence, n=how_many)
+    return list(found or ())
 
 
 def violated_constraint(error: IntegrityError) -> str:
     """The name of the constraint that the database says was violated, or ""."""
     seen: BaseException | None = error
     while seen is not None:
+        if isinstance(seen, BrokenReference):
+            return seen.constraint
         name = getattr(getattr(seen, "diag", None), "constraint_name", None)
         if name:
             return str(name)
@@ -203,7 +223,11 @@ SENTENCES: Mapping[str, tuple[str, str]] = {
     "local_name_once": ("name", "The plant has this name in this language already."),
     "membership_owner_stays": ("role", "A study needs somebody who owns it. Make another member an owner first."),
     "membership_once": ("role", "This person has the role already."),
-    "membership_role_known": ("role", "There are the roles owner, recorder, reviewer and reader."),
+    "membership_role_known": ("role", "There are the roles owner, recorder, reviewer, reader and guardian."),
+    "membership_guards_one": ("community_id", "A guardian stands for one community; the other roles for none."),
+    "invitation_guards_one": ("community_id", "A guardian stands for one community; the other roles for none."),
+    "community_restriction_once": ("category", "This is held back already."),
+    "consent_limit_once": ("limits", "One limit stands twice. Leave one of them out."),
     "holder_gender_known": ("gender", "Choose woman, man, other, or leave it not stated."),
     "holder_chosen_known": ("chosen", "Choose random, snowball, purposive, all, or leave it not stated."),
     "holder_credit_known": ("credit", "Choose by name, by a pseudonym, or not named."),

@@ -13,6 +13,7 @@ MENTION = "an erased holder"
 _ZEROS = "0" * 64  # in place of the digest of a file that held the holder's rows
 # Tables that are written anew afterwards, so that no page of them holds what was deleted.
 _REWRITTEN = (
+    "consent_limit", "community_restriction",
     "use_report", "report_coding", "report_part", "report_method", "report_application", "asking", "attestation", "local_name",
     "purpose", "plant", "encounter", "encounter_informant", "consent", "holder", "holder_identity", "disclosure", "informant",
     "import_row", "import_batch", "import_upload", "draft", "change", "determination", "study", "source", "community",
@@ -109,6 +110,7 @@ class _Erasing:
         self._run("DELETE FROM import_upload WHERE study_id = %(s)s")
 
     def _reports(self) -> None:
+        self._delete("community_restriction", "report_id = ANY(%(reports)s)")
         for table in ("report_coding", "report_part", "report_method", "report_application"):
             self._delete(table, "report_id = ANY(%(reports)s)", counted=False)
         self._delete("use_report", "id = ANY(%(reports)s)")
@@ -120,7 +122,11 @@ class _Erasing:
         left = """id = ANY(%(plants)s) AND NOT EXISTS (SELECT FROM use_report r WHERE r.plant_id = plant.id)
             AND NOT EXISTS (SELECT FROM asking a WHERE a.plant_id = plant.id)
             AND NOT EXISTS (SELECT FROM local_name n WHERE n.plant_id = plant.id)
-            AND NOT EXISTS (SELECT FROM determination d WHERE d.plant_id = plant.id)"""
+            AND NOT EXISTS (SELECT FROM determination d WHERE d.plant_id = plant.id)
+            AND NOT EXISTS (SELECT FROM consent_limit l JOIN consent k ON k.id = l.consent_id
+                            WHERE l.plant_id = plant.id AND k.holder_id IS DISTINCT FROM %(h)s)
+            AND NOT EXISTS (SELECT FROM community_restriction c WHERE c.plant_id = plant.id)"""
+        self._delete("consent_limit", "consent_id IN (SELECT id FROM consent WHERE holder_id = %(h)s)", counted=False)
         self._list("bare", f"SELECT id FROM plant WHERE study_id = %(s)s AND {left}")
         self._delete("plant", "id = ANY(%(bare)s)")
         self._run("UPDATE plant SET came_as = '' WHERE id = ANY(%(plants)s) AND came_as LIKE 'name: %%' AND study_id = %(s)s")
@@ -133,6 +139,7 @@ class _Erasing:
         self._delete("change", """(holder_id = %(h)s OR (entity = 'encounter' AND record_id = ANY(%(alone)s))
             OR (entity = 'local_name' AND record_id = ANY(%(names)s)) OR (entity = 'plant' AND record_id = ANY(%(bare)s))
             OR (entity = 'use_report' AND record_id = ANY(%(reports)s))
+            OR (entity = 'community_restriction' AND (coalesce(after, before) ->> 'report_id')::bigint = ANY(%(reports)s))
             OR (entity = 'asking' AND record_id = ANY(%(askings)s)))""",
                      counted=False)  # fmt: skip
         for side in ("before", "after"):

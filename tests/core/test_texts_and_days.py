@@ -12,7 +12,7 @@ from tender_ledger.core.messages import InputRefused
 from tender_ledger.core.names import written_name
 from tender_ledger.core.recognition import Choice, Unrecognised, rank, recognise
 from tender_ledger.core.rights import Right, Role, may, who_may
-from tender_ledger.core.terms import AgreementTerms
+from tender_ledger.core.terms import AgreementTerms, Member
 from tender_ledger.core.text import clean, fold
 
 
@@ -128,22 +128,32 @@ def test_latin_is_italic_and_ranks_are_roman(name: str, qualifier: str, expected
 
 
 def test_rights_are_those_of_the_table():
-    owner, recorder, reviewer, reader = Role.OWNER, Role.RECORDER, Role.REVIEWER, Role.READER
+    owner, recorder, reviewer, reader, guardian = Role.OWNER, Role.RECORDER, Role.REVIEWER, Role.READER, Role.GUARDIAN
     expected = {
-        Right.SEE: {owner, recorder, reviewer, reader},
+        Right.SEE: {owner, recorder, reviewer, reader, guardian},
         Right.RECORD: {owner, recorder, reviewer},
         Right.UNDO_OTHERS: {owner, reviewer},
         Right.REDETERMINE: {owner, reviewer},
         Right.SET_RULES: {owner, reviewer},
         Right.ADMINISTER: {owner},
         Right.IMPORT: {owner},
-        Right.EXPORT: {owner, reviewer},
-        Right.AGREE: {owner, recorder},
+        Right.EXPORT: {owner, reviewer, guardian},
+        Right.AGREE: {owner, recorder, guardian},
         Right.REVEAL: {owner},
+        Right.RESTRICT: {guardian},
     }
     assert {right: set(who_may(right)) for right in Right} == expected
     assert may(frozenset({reader, recorder}), Right.AGREE)
     assert not may(frozenset(), Right.SEE)
+
+
+def test_a_guardian_has_rights_over_one_community_and_a_reviewer_over_all():
+    guardian = Member(1, 1, frozenset({Role.GUARDIAN}), guards=frozenset({7}))
+    both = Member(1, 1, frozenset({Role.GUARDIAN, Role.REVIEWER}), guards=frozenset({7}))
+    assert [guardian.may_for(Right.EXPORT, one) for one in (7, 8, None)] == [True, False, False]
+    assert [both.may_for(Right.EXPORT, one) for one in (7, 8, None)] == [True, True, True]
+    assert [both.may_for(Right.RESTRICT, one) for one in (7, 8)] == [True, False]
+    assert (guardian.everywhere(Right.SEE), guardian.everywhere(Right.EXPORT)) == (True, False)
 
 
 def test_terms_in_words():

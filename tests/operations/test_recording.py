@@ -12,9 +12,9 @@ from tender_ledger.operations.errors import CannotUndo, Conflict, NotFound, Refu
 from tender_ledger.operations.history import undo_act
 from tender_ledger.operations.typed_report import TypedReport, as_typed
 from tender_ledger.storage.database import connected, rows, value
+from tender_ledger.storage.queries import acts
 from tender_ledger.storage.queries import plants as plant_queries
 from tender_ledger.storage.queries import reports as queries
-from tender_ledger.storage.queries import studies
 from tests.factories import SmallStudy
 
 
@@ -195,13 +195,13 @@ def test_undo_puts_everything_back_and_undo_of_undo_again(small: SmallStudy, tal
     small.plant("Salix caprea", "wiṯoi")
     made = record(small, talk, plant="wiṯoi", **FULL)
     reports.correct_report(small.scope, made, 1, typed(plant="P-001", category="fuels"))
-    act = studies.last_act_of(small.scope)
+    act = acts.last_act_of(small.scope)
     assert act is not None
     undo_act(small.scope, act)
     found = queries.report(small.scope, made)
     assert found is not None
     assert (found["category"], found["parts"], found["purpose"]) == ("medicines", ["young leaf", "flower"], "cough")
-    redo = studies.last_act_of(small.scope)
+    redo = acts.last_act_of(small.scope)
     assert redo is not None
     undo_act(small.scope, redo)
     found = queries.report(small.scope, made)
@@ -211,7 +211,7 @@ def test_undo_puts_everything_back_and_undo_of_undo_again(small: SmallStudy, tal
 
 def test_undoing_a_recording_hides_the_report_and_twice_is_refused(small: SmallStudy, talk: int):
     made = small.report(talk, "XAN-01", small.plant("Salix caprea"))
-    act = studies.last_act_of(small.scope)
+    act = acts.last_act_of(small.scope)
     assert act is not None
     undo_act(small.scope, act)
     assert queries.report(small.scope, made) is None
@@ -221,7 +221,7 @@ def test_undoing_a_recording_hides_the_report_and_twice_is_refused(small: SmallS
 
 def test_an_act_whose_record_moved_on_is_not_undone_and_says_by_whom(small: SmallStudy, talk: int):
     made = small.report(talk, "XAN-01", small.plant("Salix caprea"))
-    act, other = studies.last_act_of(small.scope), small.person("reviewer")
+    act, other = acts.last_act_of(small.scope), small.person("reviewer")
     assert act is not None
     reports.correct_report(other, made, 1, typed(plant="P-001", category="fuels"))
     with pytest.raises(CannotUndo, match=other.viewer.name):
@@ -231,7 +231,7 @@ def test_an_act_whose_record_moved_on_is_not_undone_and_says_by_whom(small: Smal
 
 def test_what_others_lean_on_is_not_undone(small: SmallStudy, talk: int):
     number = small.plant()
-    act = studies.last_act_of(small.scope)
+    act = acts.last_act_of(small.scope)
     small.report(talk, "XAN-01", number)
     assert act is not None
     with pytest.raises(CannotUndo, match="Other records point at"):
@@ -242,12 +242,12 @@ def test_what_others_lean_on_is_not_undone(small: SmallStudy, talk: int):
 def test_a_recorder_undoes_own_acts_only_and_a_reader_records_nothing(small: SmallStudy, talk: int):
     number, recorder, reader = small.plant(), small.person("recorder"), small.person("reader")
     small.report(talk, "XAN-01", number)
-    act = studies.last_act_of(small.scope)
+    act = acts.last_act_of(small.scope)
     assert act is not None
     with pytest.raises(NotAllowed, match="owner or reviewer"):
         undo_act(recorder, act)
     own = small.report(talk, "XAN-01", number, scope=recorder)
-    act = studies.last_act_of(recorder)
+    act = acts.last_act_of(recorder)
     assert act is not None
     undo_act(recorder, act)
     assert queries.report(small.scope, own) is None
@@ -270,13 +270,13 @@ def test_every_act_raises_the_revision_by_one_and_keeps_before_and_after(small: 
     made = small.report(talk, "XAN-01", small.plant(), note="first")
     reports.correct_report(small.scope, made, 1, typed(plant="P-001", category="food", note="second"))
     assert value("SELECT revision FROM study") == before + 3
-    history = studies.record_history(small.scope, "use_report", made)
+    history = acts.record_history(small.scope, "use_report", made)
     assert [(one["before"] and one["before"]["note"], one["after"]["note"]) for one in history] == [
         (None, "first"),
         ("first", "second"),
     ]
-    acts = rows("SELECT revision FROM act ORDER BY id")
-    assert [one["revision"] for one in acts] == list(range(1, len(acts) + 1))
+    revisions = [one["revision"] for one in rows("SELECT revision FROM act ORDER BY id")]
+    assert revisions == list(range(1, len(revisions) + 1))
 
 
 def test_a_draft_is_kept_for_its_person_and_forgotten_once_recorded(small: SmallStudy, talk: int):

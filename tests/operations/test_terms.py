@@ -17,7 +17,7 @@ from tender_ledger.operations.names_key import NamesKey
 from tender_ledger.operations.reckoning import reckon_study, reports_behind
 from tender_ledger.operations.recording_choices import recording_choices
 from tender_ledger.storage.database import rows, value
-from tender_ledger.storage.queries import encounters, plants, reports, studies
+from tender_ledger.storage.queries import acts, encounters, plants, reports
 from tender_ledger.storage.queries import people as queries
 from tests.conftest import KEY
 from tests.factories import ALL, SmallStudy
@@ -277,7 +277,7 @@ def test_another_study_is_not_there(small: SmallStudy):
     assert reports.report(small.scope, made) is None
     assert encounters.encounter(small.scope, talk) is None
     assert seen(small.scope) == seen(SmallStudy().scope)
-    assert studies.act_changes(small.scope, studies.last_act_of(other.scope) or 0) == []
+    assert acts.act_changes(small.scope, acts.last_act_of(other.scope) or 0) == []
 
 
 # Names ---------------------------------------------------------------------------------------------------------------
@@ -304,6 +304,14 @@ def test_a_real_name_is_encrypted_and_shown_for_a_reason_that_is_kept(small: Sma
         people.reveal_real_name(small.person("reviewer"), "XAN-01", "curious", KEY)
     assert "Ydra" not in seen(small.scope)
     assert value("SELECT count(*) FROM change WHERE before::text LIKE '%%Ydra%%' OR after::text LIKE '%%Ydra%%'") == 0
+
+
+def test_how_to_reach_a_holder_is_kept_and_shown_with_the_name_alone(small: SmallStudy):
+    small.holder("XAN-01")
+    people.set_real_name(small.scope, holder_id(small, "XAN-01"), "Ydra\nMoss", KEY, "the blue door  by the well")
+    assert people.reveal_real_name(small.scope, "XAN-01", "booklet", KEY) == "Ydra Moss\nthe blue door by the well"
+    assert "blue door" not in seen(small.scope)
+    assert b"blue door" not in bytes(rows("SELECT ciphertext FROM holder_identity")[0]["ciphertext"])
 
 
 def test_a_name_belongs_to_its_holder_and_its_key(small: SmallStudy):

@@ -202,6 +202,8 @@ def _warnings(table: UseReportTable, allowed: Bools, taxa: CountedTaxa) -> tuple
     told = (
         (uncoded, "uncoded", "reports", f"Rows without a category were not counted: {uncoded}."),
         (dropped, "dropped_plants", "reports", f"Rows of undetermined or left-out plants were not counted: {dropped}."),
+        (table.terms_partial, "partial_terms", "reports",
+         "Some informants left uses of a category, or a plant, out of what may be counted; N holds them all the same."),
         (not table.roster_given, "roster_from_reports", "N", "N holds only informants who appear; the silent are missing."),
-    )
+    )  # fmt: skip
     return tuple(StatisticalWarning(*warning) for true, *warning in told if true)

@@ -81,6 +81,7 @@ class UseReportTable:
     schemes: tuple[str, ...] = ()
     row: Ints | None = None
     roster_given: bool = True
+    terms_partial: bool = False  # whether terms keep some reports of counted informants out
     bases: tuple[str, ...] = BASES
 
     def __len__(self) -> int:

@@ -34,6 +34,7 @@ class Membership(StudyRecord):
     ENTITY: ClassVar[str] = "membership"
     person_id = BigIntegerField()
     role = TextField()
+    community_id = BigIntegerField(null=True)  # of a guardian
 
 
 class Invitation(Record):
@@ -43,6 +44,7 @@ class Invitation(Record):
     study_id = BigIntegerField()
     token_sha256 = BlobField()
     role = TextField()
+    community_id = BigIntegerField(null=True)
     meant_for = TextField(default="")
     invited_by = BigIntegerField()
     expires_at = DateTimeTZField()

@@ -5,7 +5,7 @@ from typing import ClassVar
 from peewee import BigIntegerField, BlobField, BooleanField, DateField, IdentityField, IntegerField, TextField, UUIDField
 from playhouse.postgres_ext import BinaryJSONField
 
-from tender_ledger.storage.models.base import Record, StudyRecord
+from tender_ledger.storage.models.base import Child, Record, StudyRecord
 
 
 class Holder(StudyRecord):
@@ -59,8 +59,24 @@ class Informant(Record):
     source_id = BigIntegerField(null=True)
 
 
+class ConsentLimit(Record):
+    """Something that an agreement leaves out: uses of a category, or what was told of a plant."""
+
+    study_id = BigIntegerField()
+    consent_id = BigIntegerField()
+    refuses = TextField()
+    category_id = BigIntegerField(null=True)
+    plant_id = BigIntegerField(null=True)
+
+    class Meta:
+        primary_key = False
+
+
 class Consent(StudyRecord):
     ENTITY: ClassVar[str] = "consent"
+    CHILDREN: ClassVar[tuple[Child, ...]] = (
+        Child("limits", ConsentLimit, "consent_id", ("refuses", "category_id", "plant_id"), "refuses"),
+    )
     holder_id = BigIntegerField(null=True)
     community_id = BigIntegerField(null=True)
     agreed_on = DateField()
@@ -80,3 +96,17 @@ class Consent(StudyRecord):
     withdrawn_on = DateField(null=True)
     withdrawal = TextField(null=True)
     client_key = UUIDField(null=True)
+
+
+class CommunityRestriction(StudyRecord):
+    """What a guardian holds back of a community's records; removing it releases them."""
+
+    ENTITY: ClassVar[str] = "community_restriction"
+    community_id = BigIntegerField()
+    refuses = TextField()
+    category_id = BigIntegerField(null=True)
+    plant_id = BigIntegerField(null=True)
+    report_id = BigIntegerField(null=True)
+    reason = TextField()
+    set_by = BigIntegerField()
+    set_on = DateField()

@@ -4,7 +4,7 @@ from typing import Any
 
 from tender_ledger.core.terms import Scope
 from tender_ledger.storage.database import row, rows
-from tender_ledger.storage.queries.terms import TERMS, THESE_TERMS, WITH_TERMS, allowed, parameters
+from tender_ledger.storage.queries.terms import TERMS, THESE_TERMS, WITH_TERMS, allowed, parameters, report_allowed
 
 # An encounter is known by its people: it is hidden when it had some and none of them may be seen. Whoever opened it still
 # reaches it while somebody in it may be recorded, or what is told on narrow terms could not be written down at all.
@@ -12,10 +12,9 @@ _SHOWN = """(there.shown OR (e.recorded_by = %(person)s AND there.recordable)
     OR NOT EXISTS (SELECT FROM encounter_informant x WHERE x.encounter_id = e.id))"""
 
 
-def _encounters(scope: Scope) -> str:
-    """Encounters that the viewer may know of, each with the codes of the people and the number of the reports shown."""
+def _there(scope: Scope) -> str:
+    """CTEs `terms`, `wanted` (encounters, one by `number`) and `there`, who of their people may be seen."""
     seen = allowed(scope, written_by="e.recorded_by")
-    told = allowed(scope, written_by="r.recorded_by")
     return f"""{WITH_TERMS}, wanted AS (
             SELECT * FROM encounter WHERE study_id = %(study)s AND removed_at IS NULL
               AND (%(number)s::integer IS NULL OR number = %(number)s)),
@@ -23,9 +22,23 @@ def _encounters(scope: Scope) -> str:
                 array_agg(coalesce(h.code, s.code)::text ORDER BY coalesce(h.code, s.code)) FILTER (WHERE {seen}) AS codes
             FROM wanted e JOIN encounter_informant x ON x.encounter_id = e.id JOIN informant i ON i.id = x.informant_id
             {THESE_TERMS} i.id LEFT JOIN holder h ON h.id = i.holder_id LEFT JOIN source s ON s.id = i.source_id
-            GROUP BY x.encounter_id),
+            GROUP BY x.encounter_id)"""
+
+
+def hidden_encounters(scope: Scope) -> list[int]:
+    """The identities of encounters that the viewer may not know of."""
+    found = rows(
+        f"{_there(scope)} SELECT e.id FROM wanted e LEFT JOIN there ON there.encounter_id = e.id WHERE {_SHOWN} IS NOT TRUE",
+        **parameters(scope, number=None),
+    )
+    return [one["id"] for one in found]
+
+
+def _encounters(scope: Scope) -> str:
+    """Encounters that the viewer may know of, each with the codes of the people and the number of the reports shown."""
+    return f"""{_there(scope)},
         told AS (SELECT r.encounter_id, count(*) AS n FROM use_report r JOIN wanted w ON w.id = r.encounter_id
-            {THESE_TERMS} r.informant_id WHERE r.removed_at IS NULL AND {told} GROUP BY r.encounter_id)
+            {THESE_TERMS} r.informant_id WHERE r.removed_at IS NULL AND {report_allowed(scope)} GROUP BY r.encounter_id)
         SELECT e.id, e.number, e.kind, e.title, e.day_from, e.day_to, e.approximate, e.interpreter, e.version, e.community_id,
             e.language_id, coalesce(c.name, '') AS community, l.name AS language, l.code AS language_code,
             coalesce(there.codes, '{{}}') AS informants, coalesce(told.n, 0) AS reports

@@ -82,6 +82,16 @@ def row_keys(scope: Scope) -> list[dict[str, Any]]:
     )
 
 
+def lines_refused(scope: Scope, batch_id: int) -> list[int]:
+    """The lines of an import whose reports a limit of an agreement keeps from being recorded."""
+    found = rows(
+        """SELECT i.line FROM import_row i JOIN barred_reports(%(study)s, %(day)s) b ON b.report_id = i.report_id AND b.no_record
+           WHERE i.batch_id = %(batch)s ORDER BY i.line""",
+        **parameters(scope, batch=batch_id),
+    )
+    return [one["line"] for one in found]
+
+
 def askings(scope: Scope) -> list[dict[str, Any]]:
     """Who is on record as asked about which plant in which encounter without a use named."""
     return rows(

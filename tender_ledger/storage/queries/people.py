@@ -4,7 +4,7 @@ from typing import Any
 
 from tender_ledger.core.terms import Scope
 from tender_ledger.storage.database import row, rows
-from tender_ledger.storage.queries.terms import TERMS, allowed, parameters
+from tender_ledger.storage.queries.terms import TERMS, allowed, barred, parameters
 
 
 def communities(scope: Scope) -> list[dict[str, Any]]:
@@ -28,7 +28,8 @@ def holders(scope: Scope) -> list[dict[str, Any]]:
         f"""SELECT h.id, h.code, h.gender, h.birth_year, h.birth_decade, h.chosen, h.version, h.community_id, t.expired_on,
                   c.code AS community_code, c.name AS community, i.id AS informant_id,
                   t.on_file, t.may_record, t.may_count, t.may_show, t.may_publish_aggregate, t.may_publish_verbatim,
-                  (SELECT count(*) FROM use_report r WHERE r.informant_id = i.id AND r.removed_at IS NULL) AS reports,
+                  (SELECT count(*) FROM use_report r WHERE r.informant_id = i.id AND r.removed_at IS NULL
+                     AND NOT {barred("r", ["no_show"])}) AS reports,
                   (SELECT count(*) FROM encounter_informant ei JOIN encounter e ON e.id = ei.encounter_id
                     WHERE ei.informant_id = i.id AND ei.part = 'teller' AND e.removed_at IS NULL) AS encounters
            FROM holder h JOIN community c ON c.id = h.community_id JOIN informant i ON i.holder_id = h.id {TERMS} i.id
@@ -90,10 +91,51 @@ def agreements(scope: Scope, *, holder_id: int | None = None, community_id: int 
     )
 
 
+def community_of(scope: Scope, holder_id: int | None) -> int | None:
+    """The community of a holder of the study; None where there is none."""
+    found = row(
+        "SELECT community_id FROM holder WHERE study_id = %(study)s AND id = %(holder)s", study=scope.study_id, holder=holder_id
+    )
+    return found["community_id"] if found else None
+
+
+def terms_of(scope: Scope, holder_id: int) -> dict[str, Any]:
+    """What a holder's terms of the day come to."""
+    found = row(
+        "SELECT * FROM informant_terms(%(study)s, %(day)s) WHERE holder_id = %(holder)s", **parameters(scope, holder=holder_id)
+    )
+    if found is None:
+        raise LookupError(f"holder {holder_id}")
+    return found
+
+
+def standing_agreement(scope: Scope, holder_id: int) -> dict[str, Any]:
+    """The last day and the limits, as they are kept, of the agreement of a holder that is the latest of the day."""
+    found = row(
+        """SELECT k.expires_on, coalesce((SELECT json_agg(json_build_object('refuses', l.refuses, 'category_id', l.category_id,
+                    'plant_id', l.plant_id)) FROM consent_limit l WHERE l.consent_id = k.id), '[]') AS limits
+           FROM latest_agreements(%(study)s, %(day)s) k WHERE k.holder_id = %(holder)s""",
+        **parameters(scope, holder=holder_id),
+    )
+    return found or {"expires_on": None, "limits": []}
+
+
+def limits(scope: Scope, consent_ids: list[int]) -> list[dict[str, Any]]:
+    """What agreements leave out: the agreement, what is refused, and the category's label or the plant's field number."""
+    return rows(
+        """SELECT l.consent_id, l.refuses, t.label AS category, 'P-' || lpad(p.number::text, 3, '0') AS plant
+           FROM consent_limit l LEFT JOIN term_label t ON t.term_id = l.category_id AND t.language = 'en'
+           LEFT JOIN plant p ON p.id = l.plant_id
+           WHERE l.study_id = %(study)s AND l.consent_id = ANY(%(ids)s) ORDER BY l.refuses, category, plant""",
+        study=scope.study_id,
+        ids=consent_ids,
+    )
+
+
 def giver_of(scope: Scope, consent_id: int) -> dict[str, Any] | None:
     """Who gave an agreement of the study: a holder whom the viewer may see (an owner: any), or a community."""
     return row(
-        f"""SELECT k.holder_id, k.community_id FROM consent k
+        f"""SELECT k.holder_id, k.community_id, coalesce(k.community_id, h.community_id) AS of_community FROM consent k
             LEFT JOIN (holder h JOIN informant i ON i.holder_id = h.id {TERMS} i.id) ON h.id = k.holder_id
             WHERE k.study_id = %(study)s AND k.id = %(consent)s AND k.removed_at IS NULL
               AND (k.community_id IS NOT NULL OR %(owner)s OR {allowed(scope, written_by="h.recorded_by")})""",

@@ -4,35 +4,84 @@ from typing import Any
 
 from tender_ledger.core.terms import Scope
 from tender_ledger.storage.database import row, rows
-from tender_ledger.storage.queries.terms import THESE_TERMS, WITH_TERMS, allowed, parameters
+from tender_ledger.storage.queries.terms import THESE_TERMS, WITH_TERMS, parameters, report_allowed, telling_allowed
+
+# A plant is known by what was told of it: it is hidden when something was and none of it may be seen. Whoever entered it still
+# reaches it while somebody who told of it may be recorded, as with an encounter.
+_SHOWN = """(coalesce(known.shown, false) OR NOT coalesce(known.hidden, false) OR (known.recordable AND EXISTS (
+    SELECT FROM change made JOIN act a ON a.id = made.act_id AND a.person_id = %(person)s
+    WHERE made.study_id = %(study)s AND made.entity = 'plant' AND made.record_id = p.id AND made.before IS NULL)))"""
+
+
+def _tellings(scope: Scope, which: str = "true") -> str:
+    """CTEs `terms`, `wanted` (plants that are `which`, or one by `number`), `telling` (every report, asking and name that
+    somebody told of them) and `known`, what of it may be seen."""
+    report = report_allowed(scope)
+    asking = telling_allowed(scope, informant="a.informant_id", plant="a.plant_id", written_by="a.recorded_by")
+    name = telling_allowed(scope, informant="a.informant_id", plant="n.plant_id", written_by="e.recorded_by")
+    recordable = "t.may_record AND NOT t.sealed AS recordable"
+    return f"""{WITH_TERMS}, wanted AS (
+            SELECT * FROM plant WHERE study_id = %(study)s AND removed_at IS NULL AND {which}
+              AND (%(number)s::numeric IS NULL OR number = %(number)s::numeric)),
+        telling AS (
+            SELECT r.plant_id, NULL::bigint AS name_id, true AS is_report, r.removed_at IS NULL AS live, {report} AS seen,
+                {recordable}
+            FROM use_report r JOIN wanted w ON w.id = r.plant_id {THESE_TERMS} r.informant_id
+            UNION ALL SELECT a.plant_id, NULL, false, a.removed_at IS NULL, {asking}, {recordable}
+            FROM asking a JOIN wanted w ON w.id = a.plant_id {THESE_TERMS} a.informant_id
+            UNION ALL SELECT n.plant_id, n.id, false, a.removed_at IS NULL AND n.removed_at IS NULL, {name}, {recordable}
+            FROM local_name n JOIN wanted w ON w.id = n.plant_id JOIN attestation a ON a.local_name_id = n.id
+            JOIN encounter e ON e.id = a.encounter_id {THESE_TERMS} a.informant_id),
+        known AS (SELECT plant_id, bool_or(seen AND live) AS shown, bool_or(NOT seen) AS hidden,
+                    bool_or(recordable) AS recordable, count(*) FILTER (WHERE is_report AND seen AND live) AS reports
+            FROM telling GROUP BY plant_id)"""
 
 
 def _plants(scope: Scope) -> str:
     """Plants with their local names, most attested first; a name that only hidden holders used is hidden with them."""
-    used = allowed(scope, written_by="e.recorded_by")
-    told = allowed(scope, written_by="r.recorded_by")
-    return f"""{WITH_TERMS}, wanted AS (
-            SELECT * FROM plant WHERE study_id = %(study)s AND removed_at IS NULL
-              AND (%(number)s::integer IS NULL OR number = %(number)s)),
-        names AS (SELECT n.id, n.plant_id, n.name, n.gloss, l.code AS code, l.name AS language, count(a.id) AS attested
+    return f"""{_tellings(scope)},
+        names AS (SELECT n.id, n.plant_id, n.name, n.gloss, l.code AS code, l.name AS language,
+                count(*) FILTER (WHERE t.seen) AS attested
             FROM local_name n JOIN wanted w ON w.id = n.plant_id LEFT JOIN language l ON l.id = n.language_id
-            LEFT JOIN (attestation a JOIN encounter e ON e.id = a.encounter_id {THESE_TERMS} a.informant_id AND {used})
-              ON a.local_name_id = n.id AND a.removed_at IS NULL
-            WHERE n.removed_at IS NULL AND (a.id IS NOT NULL OR NOT EXISTS (
-                SELECT FROM attestation o WHERE o.local_name_id = n.id AND o.removed_at IS NULL))
-            GROUP BY n.id, l.code, l.name),
+            LEFT JOIN telling t ON t.name_id = n.id AND t.live
+            WHERE n.removed_at IS NULL GROUP BY n.id, l.code, l.name HAVING bool_or(t.seen) IS NOT FALSE),
         listed AS (SELECT plant_id, json_agg(json_build_object('name', name, 'language', language, 'code', code, 'gloss', gloss,
-                     'attested', attested) ORDER BY attested DESC, id) AS names FROM names GROUP BY plant_id),
-        told AS (SELECT r.plant_id, count(*) AS n FROM use_report r JOIN wanted w ON w.id = r.plant_id
-            {THESE_TERMS} r.informant_id WHERE r.removed_at IS NULL AND {told} GROUP BY r.plant_id)
+                     'attested', attested) ORDER BY attested DESC, id) AS names FROM names GROUP BY plant_id)
         SELECT p.id, p.number, 'P-' || lpad(p.number::text, 3, '0') AS field_number, p.growth_form, p.remarks, p.version,
             coalesce(listed.names, '[]') AS names,
             d.id AS determination_id, d.qualifier, d.basis AS determination_basis, d.confidence, d.determiner,
             d.determined_on, x.name AS taxon, x.authorship, x.rank, x.family,
-            acc.name AS accepted, acc.authorship AS accepted_authorship, coalesce(told.n, 0) AS reports
-        FROM wanted p LEFT JOIN listed ON listed.plant_id = p.id LEFT JOIN told ON told.plant_id = p.id
+            acc.name AS accepted, acc.authorship AS accepted_authorship, coalesce(known.reports, 0) AS reports
+        FROM wanted p LEFT JOIN listed ON listed.plant_id = p.id LEFT JOIN known ON known.plant_id = p.id
         LEFT JOIN determination d ON d.plant_id = p.id AND d.is_current AND d.removed_at IS NULL
-        LEFT JOIN taxon x ON x.id = d.taxon_id LEFT JOIN taxon acc ON acc.id = x.accepted_id"""
+        LEFT JOIN taxon x ON x.id = d.taxon_id LEFT JOIN taxon acc ON acc.id = x.accepted_id
+        WHERE {_SHOWN}"""
+
+
+def hidden_plants(scope: Scope) -> list[int]:
+    """The identities of plants that the viewer may not know of."""
+    found = rows(
+        f"{_tellings(scope)} SELECT p.id FROM wanted p LEFT JOIN known ON known.plant_id = p.id WHERE {_SHOWN} IS NOT TRUE",
+        **parameters(scope, number=None),
+    )
+    return [one["id"] for one in found]
+
+
+def count_undetermined(scope: Scope) -> str:
+    """The statement that counts the plants without a determination, of those the viewer may know of; asks for `number`."""
+    return f"""{_tellings(scope, "NOT EXISTS (SELECT FROM determination d WHERE d.plant_id = plant.id AND d.is_current "
+                                 "AND d.removed_at IS NULL)")}
+        SELECT count(*) FROM wanted p LEFT JOIN known ON known.plant_id = p.id WHERE {_SHOWN}"""  # fmt: skip
+
+
+def hidden_names(scope: Scope) -> list[int]:
+    """The identities of local names that only people used whom the viewer may not see."""
+    found = rows(
+        f"""{_tellings(scope)} SELECT name_id AS id FROM telling WHERE name_id IS NOT NULL
+            GROUP BY name_id HAVING NOT bool_or(seen)""",
+        **parameters(scope, number=None),
+    )
+    return [one["id"] for one in found]
 
 
 def plants(scope: Scope) -> list[dict[str, Any]]:
@@ -45,12 +94,8 @@ def plant(scope: Scope, number: int) -> dict[str, Any] | None:
 
 
 def id_of_number(scope: Scope, number: int) -> int | None:
-    """The plant that bears a field number."""
-    found = row(
-        "SELECT id FROM plant WHERE study_id = %(study)s AND number = %(number)s AND removed_at IS NULL",
-        study=scope.study_id,
-        number=number,
-    )
+    """The plant that bears a field number, where the viewer may know of it."""
+    found = plant(scope, number)
     return found["id"] if found else None
 
 
@@ -67,12 +112,13 @@ def determinations(scope: Scope, plant_id: int) -> list[dict[str, Any]]:
 
 def names_used(scope: Scope) -> dict[tuple[int, int, int], tuple[str, str]]:
     """What an informant called a plant in an encounter: (plant, informant, encounter) -> (name, language code)."""
+    used = telling_allowed(scope, informant="a.informant_id", plant="n.plant_id")
     found = rows(
         f"""{WITH_TERMS} SELECT DISTINCT ON (n.plant_id, a.informant_id, a.encounter_id) n.plant_id, a.informant_id,
                   a.encounter_id, n.name, coalesce(l.code, '') AS code
             FROM attestation a JOIN local_name n ON n.id = a.local_name_id AND n.removed_at IS NULL
             LEFT JOIN language l ON l.id = n.language_id {THESE_TERMS} a.informant_id
-            WHERE a.study_id = %(study)s AND a.removed_at IS NULL AND {allowed(scope)}
+            WHERE a.study_id = %(study)s AND a.removed_at IS NULL AND {used}
             ORDER BY n.plant_id, a.informant_id, a.encounter_id, n.id""",
         **parameters(scope),
     )

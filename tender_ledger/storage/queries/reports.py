@@ -7,7 +7,7 @@ import numpy.typing as npt
 
 from tender_ledger.core.terms import Scope
 from tender_ledger.storage.database import row, rows
-from tender_ledger.storage.queries.terms import TERMS, allowed, parameters
+from tender_ledger.storage.queries.terms import TERMS, barred, parameters, report_allowed, telling_allowed
 
 _LABEL = "(SELECT label::text FROM term_label WHERE term_id = {term} AND language = 'en')"
 _CODE = "(SELECT code::text FROM vocabulary_term WHERE id = {term})"
@@ -32,6 +32,7 @@ def _select(scope: Scope, condition: str) -> str:
             e.number AS encounter, e.title AS encounter_title, e.day_from, e.day_to, e.approximate, e.kind AS encounter_kind,
             p.number AS plant, 'P-' || lpad(p.number::text, 3, '0') AS field_number,
             coalesce(h.code, s.code) AS informant, h.id AS holder_id, s.id IS NOT NULL AS is_source, com.code AS community,
+            com.id AS community_id,
             {label(term="r.basis_id")} AS basis, {code(term="r.basis_id")} AS basis_code,
             {label(term="r.stance_id")} AS stance, {code(term="r.stance_id")} AS stance_code,
             {label(term="r.outcome_id")} AS outcome, {code(term="r.outcome_id")} AS outcome_code,
@@ -44,7 +45,8 @@ def _select(scope: Scope, condition: str) -> str:
             {_listed("report_method", "method_id", _CODE)} AS method_codes,
             cat.code AS category_code, cat.abbreviation, {label(term="k.category_id")} AS category,
             {label(term="k.subcategory_id")} AS subcategory, {code(term="k.subcategory_id")} AS subcategory_code,
-            u.label AS purpose, t.may_publish_verbatim, t.may_count
+            u.label AS purpose, t.may_publish_verbatim AND NOT {barred("r", ["no_quote"])} AS may_publish_verbatim,
+            t.may_count AND NOT {barred("r", ["no_count"])} AS may_count
         FROM use_report r JOIN encounter e ON e.id = r.encounter_id AND e.removed_at IS NULL
         JOIN plant p ON p.id = r.plant_id AND p.removed_at IS NULL
         JOIN informant i ON i.id = r.informant_id {TERMS} i.id
@@ -52,7 +54,7 @@ def _select(scope: Scope, condition: str) -> str:
         LEFT JOIN community com ON com.id = coalesce(h.community_id, s.community_id)
         LEFT JOIN report_coding k ON k.report_id = r.id AND k.is_primary
         LEFT JOIN vocabulary_term cat ON cat.id = k.category_id LEFT JOIN purpose u ON u.id = k.purpose_id
-        WHERE r.study_id = %(study)s AND r.removed_at IS NULL AND {allowed(scope, written_by="r.recorded_by")}
+        WHERE r.study_id = %(study)s AND r.removed_at IS NULL AND {report_allowed(scope)}
           AND {condition}"""
 
 
@@ -71,7 +73,7 @@ def count_reports(scope: Scope) -> int:
     found = row(
         f"""SELECT count(*) AS n FROM use_report r JOIN encounter e ON e.id = r.encounter_id AND e.removed_at IS NULL
             JOIN plant p ON p.id = r.plant_id AND p.removed_at IS NULL {TERMS} r.informant_id
-            WHERE r.study_id = %(study)s AND r.removed_at IS NULL AND {allowed(scope, written_by="r.recorded_by")}""",
+            WHERE r.study_id = %(study)s AND r.removed_at IS NULL AND {report_allowed(scope)}""",
         **parameters(scope),
     )
     return int(found["n"]) if found else 0
@@ -100,7 +102,7 @@ def parts_in_use(scope: Scope) -> list[dict[str, Any]]:
         f"""SELECT v.code, l.label FROM vocabulary_term v JOIN term_label l ON l.term_id = v.id AND l.language = 'en'
             WHERE v.vocabulary = 'part' AND EXISTS (SELECT FROM report_part m
               JOIN use_report r ON r.id = m.report_id AND r.removed_at IS NULL {TERMS} r.informant_id
-              WHERE m.part_id = v.id AND m.study_id = %(study)s AND {allowed(scope)}) ORDER BY l.label""",
+              WHERE m.part_id = v.id AND m.study_id = %(study)s AND {report_allowed(scope)}) ORDER BY l.label""",
         **parameters(scope),
     )
 
@@ -115,7 +117,7 @@ def purposes(scope: Scope) -> list[dict[str, Any]]:
         f"""SELECT u.id, u.label, u.category_id, k.subcategory_id, count(*) AS n FROM purpose u
             JOIN report_coding k ON k.purpose_id = u.id JOIN use_report r ON r.id = k.report_id AND r.removed_at IS NULL
             {TERMS} r.informant_id
-            WHERE u.study_id = %(study)s AND {allowed(scope, written_by="r.recorded_by")}
+            WHERE u.study_id = %(study)s AND {report_allowed(scope)}
             GROUP BY u.id, k.subcategory_id ORDER BY n DESC, u.label""",
         **parameters(scope),
     )
@@ -129,6 +131,7 @@ def askings(
     scope: Scope, *, encounter_id: int | None = None, plant_id: int | None = None, asking_id: int | None = None
 ) -> list[dict[str, Any]]:
     """Who was asked about which plant and named no use; optionally of one encounter or plant, or just one."""
+    seen = telling_allowed(scope, informant="a.informant_id", plant="a.plant_id", written_by="a.recorded_by")
     return rows(
         f"""SELECT a.id, a.version, a.encounter_id, a.plant_id, p.number AS plant, e.number AS encounter, e.day_from,
                   e.day_to, e.approximate, coalesce(h.code, s.code) AS informant, com.code AS community,
@@ -138,7 +141,7 @@ def askings(
            JOIN informant i ON i.id = a.informant_id {TERMS} i.id
            LEFT JOIN holder h ON h.id = i.holder_id LEFT JOIN source s ON s.id = i.source_id
            LEFT JOIN community com ON com.id = coalesce(h.community_id, s.community_id)
-           WHERE a.study_id = %(study)s AND a.removed_at IS NULL AND {allowed(scope, written_by="a.recorded_by")}
+           WHERE a.study_id = %(study)s AND a.removed_at IS NULL AND {seen}
              AND (%(encounter)s::bigint IS NULL OR a.encounter_id = %(encounter)s)
              AND (%(plant)s::bigint IS NULL OR a.plant_id = %(plant)s)
              AND (%(asking)s::bigint IS NULL OR a.id = %(asking)s) ORDER BY a.id""",

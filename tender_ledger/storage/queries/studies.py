@@ -1,13 +1,12 @@
-"""A study's own record, languages, vocabularies, counts for the thread, and its history of acts."""
+"""A study's own record, languages, vocabularies, counts for the thread, and what points at a record."""
 
 from collections.abc import Mapping
 from typing import Any
 
 from tender_ledger.core.terms import Scope
 from tender_ledger.storage.database import row, rows, value
-from tender_ledger.storage.queries.terms import TERMS, allowed, parameters
-
-FOR_GOOD = ("create_study", "erase_holder")  # acts that nothing undoes
+from tender_ledger.storage.queries.plants import count_undetermined
+from tender_ledger.storage.queries.terms import TERMS, parameters, report_allowed
 
 
 def study(scope: Scope) -> dict[str, Any]:
@@ -45,19 +44,27 @@ def terms(study_id: int, vocabulary: str, scheme: str | None = None) -> list[dic
     )
 
 
+def use_codes(scope: Scope) -> list[dict[str, Any]]:
+    """The categories of the study's scheme, each followed by its subcategories, as a limit can name them."""
+    scheme = study(scope)["scheme"]
+    below: dict[int, list[dict[str, Any]]] = {}
+    for one in terms(scope.study_id, "subcategory", scheme):
+        below.setdefault(one["parent_id"], []).append(one)
+    return [found for one in terms(scope.study_id, "category", scheme) for found in (one, *below.get(one["id"], ()))]
+
+
 def waiting(scope: Scope) -> dict[str, int]:
     """What waits for a decision at each step of the work, as the thread shows it."""
     found = row(
         f"""SELECT
               (SELECT count(*) FROM informant_terms(%(study)s, %(day)s) w JOIN holder h ON h.id = w.holder_id
                 WHERE NOT w.on_file AND (%(owner)s OR h.recorded_by = %(person)s)) AS people,
-              (SELECT count(*) FROM plant p WHERE p.study_id = %(study)s AND p.removed_at IS NULL AND NOT EXISTS (
-                 SELECT FROM determination d WHERE d.plant_id = p.id AND d.is_current AND d.removed_at IS NULL)) AS plants,
+              ({count_undetermined(scope)}) AS plants,
               (SELECT count(*) FROM use_report r {TERMS} r.informant_id
                 WHERE r.study_id = %(study)s AND r.removed_at IS NULL
-                  AND {allowed(scope, written_by="r.recorded_by")}
+                  AND {report_allowed(scope)}
                   AND NOT EXISTS (SELECT FROM report_coding c WHERE c.report_id = r.id)) AS reports""",
-        **parameters(scope),
+        **parameters(scope, number=None),
     )
     return found or {}
 
@@ -68,72 +75,6 @@ def rules_in_force(scope: Scope) -> dict[str, Any] | None:
            WHERE study_id = %(study)s AND in_force AND removed_at IS NULL""",
         study=scope.study_id,
     )
-
-
-def acts(scope: Scope, *, limit: int = 50) -> list[dict[str, Any]]:
-    """The latest acts without any content: who, when, what kind, how many records, and whether it was undone."""
-    return rows(
-        """SELECT a.id, a.person_id, p.name AS person, a.at, a.operation, a.undoes_act_id,
-                  a.records,
-                  (SELECT u.id FROM act u WHERE u.undoes_act_id = a.id) AS undone_by
-           FROM act a JOIN person p ON p.id = a.person_id WHERE a.study_id = %(study)s
-           ORDER BY a.id DESC LIMIT %(limit)s""",
-        study=scope.study_id,
-        limit=limit,
-    )
-
-
-def last_act_of(scope: Scope) -> int | None:
-    """The viewer's own latest act that was not undone, None where it cannot be."""
-    found = row(
-        """SELECT a.id, a.operation FROM act a WHERE a.study_id = %(study)s AND a.person_id = %(person)s
-             AND NOT EXISTS (SELECT FROM act u WHERE u.undoes_act_id = a.id) ORDER BY a.id DESC LIMIT 1""",
-        study=scope.study_id,
-        person=scope.viewer.person_id,
-    )
-    return found["id"] if found and found["operation"] not in FOR_GOOD else None
-
-
-def record_history(scope: Scope, entity: str, record_id: int) -> list[dict[str, Any]]:
-    """The changes of one record, oldest first. The caller has shown that the record itself may be seen."""
-    return rows(
-        """SELECT a.id AS act_id, a.at, p.name AS person, a.operation, c.before, c.after,
-                  (SELECT u.id FROM act u WHERE u.undoes_act_id = a.id) AS undone_by
-           FROM change c JOIN act a ON a.id = c.act_id JOIN person p ON p.id = a.person_id
-           WHERE c.study_id = %(study)s AND c.entity = %(entity)s AND c.record_id = %(record)s ORDER BY c.id""",
-        study=scope.study_id,
-        entity=entity,
-        record=record_id,
-    )
-
-
-def act_changes(scope: Scope, act_id: int) -> list[dict[str, Any]]:
-    return rows(
-        """SELECT c.entity, c.record_id, c.holder_id, c.before, c.after, a.person_id, a.operation,
-                  (SELECT u.id FROM act u WHERE u.undoes_act_id = a.id) AS undone_by
-           FROM change c JOIN act a ON a.id = c.act_id
-           WHERE a.study_id = %(study)s AND a.id = %(act)s ORDER BY c.id DESC""",
-        study=scope.study_id,
-        act=act_id,
-    )
-
-
-def act_is_there(scope: Scope, act_id: int) -> bool:
-    return bool(value("SELECT EXISTS (SELECT FROM act WHERE study_id = %(s)s AND id = %(a)s)", s=scope.study_id, a=act_id))
-
-
-def later_writers(scope: Scope, act_id: int, entity: str, record_id: int) -> list[str]:
-    """Names of those who changed a record after an act."""
-    found = rows(
-        """SELECT DISTINCT p.name FROM change c JOIN act a ON a.id = c.act_id JOIN person p ON p.id = a.person_id
-           WHERE c.study_id = %(study)s AND c.entity = %(entity)s AND c.record_id = %(record)s AND a.id > %(act)s
-           ORDER BY p.name""",
-        study=scope.study_id,
-        entity=entity,
-        record=record_id,
-        act=act_id,
-    )
-    return [one["name"] for one in found]
 
 
 # What points at a record of each kind: the table, and its columns that name one.

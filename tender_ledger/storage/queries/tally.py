@@ -10,7 +10,7 @@ from tender_ledger.core.terms import Scope
 from tender_ledger.storage.database import database, rows
 from tender_ledger.storage.queries.plants import counted_plants
 from tender_ledger.storage.queries.studies import study, terms
-from tender_ledger.storage.queries.terms import TERMS, allowed, parameters
+from tender_ledger.storage.queries.terms import TERMS, allowed, counts_in_part, parameters, report_allowed, telling_allowed
 
 COLUMNS = ("informant", "encounter", "plant", "category", "use", "basis", "stance", "outcome")
 
@@ -33,7 +33,7 @@ def read_columns(scope: Scope, *, plant_ids: list[int] | None = None, with_ids: 
     sql = f"""SELECT {packed} FROM use_report r
         JOIN encounter e ON e.id = r.encounter_id AND e.removed_at IS NULL {TERMS} r.informant_id
         LEFT JOIN report_coding k ON k.report_id = r.id AND k.is_primary AND k.scheme = %(scheme)s
-        WHERE r.study_id = %(study)s AND r.removed_at IS NULL AND {allowed(scope)}
+        WHERE r.study_id = %(study)s AND r.removed_at IS NULL AND {report_allowed(scope)}
           AND (%(plants)s::bigint[] IS NULL OR r.plant_id = ANY(%(plants)s))"""
     values = parameters(scope, plants=plant_ids, scheme=study(scope)["scheme"])
     cursor = database.connection().cursor(binary=True)
@@ -81,6 +81,7 @@ def read_labels(scope: Scope, *, plant_ids: list[int] | None = None) -> dict[str
         "stances": terms(scope.study_id, "stance"),
         "outcomes": terms(scope.study_id, "outcome"),
         "askings": _askings(scope, plant_ids),
+        "terms_partial": counts_in_part(scope),
     }
 
 
@@ -100,10 +101,11 @@ def _roster(scope: Scope) -> list[dict[str, Any]]:
 
 
 def _askings(scope: Scope, plant_ids: list[int] | None) -> list[dict[str, Any]]:
+    asked = telling_allowed(scope, informant="a.informant_id", plant="a.plant_id")
     return rows(
         f"""SELECT a.informant_id AS informant, a.encounter_id AS encounter, a.plant_id AS plant FROM asking a
             JOIN encounter e ON e.id = a.encounter_id AND e.removed_at IS NULL {TERMS} a.informant_id
-            WHERE a.study_id = %(study)s AND a.removed_at IS NULL AND {allowed(scope)}
+            WHERE a.study_id = %(study)s AND a.removed_at IS NULL AND {asked}
               AND (%(plants)s::bigint[] IS NULL OR a.plant_id = ANY(%(plants)s))""",
         **parameters(scope, plants=plant_ids),
     )
@@ -149,6 +151,7 @@ def assemble(columns: dict[str, Ints], labels: dict[str, Any]) -> UseReportTable
         uses=uses,
         events=events,
         bases=bases,
+        terms_partial=labels["terms_partial"],
         **table,
     )
 

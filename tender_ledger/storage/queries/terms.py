@@ -1,5 +1,6 @@
 """The one predicate by which the terms of consent enter a read."""
 
+from collections.abc import Sequence
 from typing import Any
 
 from tender_ledger.core.rights import Right, Role
@@ -19,10 +20,37 @@ def allowed(scope: Scope, *, written_by: str = "NULL") -> str:
     if scope.purpose is Purpose.COUNTED:
         return "t.may_count"
     if scope.purpose is Purpose.PUBLISHED:
-        return "t.may_show AND t.may_publish_aggregate"
+        return "t.may_show AND t.may_publish_aggregate AND (%(own)s::bigint[] IS NULL OR t.community_id = ANY(%(own)s))"
     if scope.purpose is Purpose.SHOWN:
         return f"(NOT t.sealed AND (t.may_show OR (NOT t.on_file AND (%(owner)s OR {written_by} = %(person)s))))"
     raise ValueError(f"nothing is read for the purpose {scope.purpose}")
+
+
+# What limits and restrictions take away, by purpose: the column of `bars` and `barred_reports`.
+_BARRED = {Purpose.COUNTED: "no_count", Purpose.SHOWN: "no_show", Purpose.PUBLISHED: "no_publish"}
+
+
+def report_allowed(scope: Scope, report: str = "r") -> str:
+    """The condition on a use report with its row `t` of informant_terms: its teller's terms, less what is left out of them."""
+    return f"({allowed(scope, written_by=f'{report}.recorded_by')} AND NOT {barred(report, _columns(scope))})"
+
+
+def telling_allowed(scope: Scope, *, informant: str, plant: str, written_by: str = "NULL") -> str:
+    """The condition on something else that an informant told of a plant, a name or that no use is known, with its row `t`."""
+    barring = " OR ".join(f"b.{column}" for column in _columns(scope))
+    return f"""({allowed(scope, written_by=written_by)} AND NOT EXISTS (SELECT FROM bars(%(study)s, %(day)s) b
+        WHERE b.informant_id = {informant} AND b.plant_id = {plant} AND ({barring})))"""
+
+
+def barred(report: str, columns: Sequence[str]) -> str:
+    """The condition that limits or restrictions take one of the answers `columns` away from a use report."""
+    barring = " OR ".join(f"b.{column}" for column in columns)
+    return f"EXISTS (SELECT FROM barred_reports(%(study)s, %(day)s) b WHERE b.report_id = {report}.id AND ({barring}))"
+
+
+def _columns(scope: Scope) -> tuple[str, ...]:
+    """What is published is shown as well."""
+    return ("no_publish", "no_show") if scope.purpose is Purpose.PUBLISHED else (_BARRED[scope.purpose],)
 
 
 def parameters(scope: Scope, **more: Any) -> dict[str, Any]:
@@ -32,6 +60,7 @@ def parameters(scope: Scope, **more: Any) -> dict[str, Any]:
         "day": scope.day,
         "person": scope.viewer.person_id,
         "owner": Role.OWNER in scope.viewer.roles,
+        "own": None if scope.viewer.everywhere(Right.EXPORT) else sorted(scope.viewer.guards),
         **more,
     }
 
@@ -44,6 +73,23 @@ def may_record(scope: Scope, informant_id: int) -> bool:
             **parameters(scope, informant=informant_id),
         )
     )
+
+
+def refuses_record(scope: Scope, report_id: int) -> bool:
+    """Whether a limit of an agreement says that what this report tells is not to be recorded."""
+    return bool(value(f"SELECT {barred('r', ['no_record'])} FROM use_report r WHERE r.id = %(report)s",
+                      **parameters(scope, report=report_id)))  # fmt: skip
+
+
+def counts_in_part(scope: Scope) -> bool:
+    """Whether a limit or a restriction keeps something of somebody who is counted out of the counts.
+
+    It is asked of the terms and not of the reports, so that the warning does not tell whether there are any.
+    """
+    barring = " OR ".join(f"b.{column}" for column in _columns(scope))
+    return bool(value(
+        f"""SELECT EXISTS (SELECT FROM bars(%(study)s, %(day)s) b {TERMS} b.informant_id
+            WHERE {allowed(scope)} AND ({barring}))""", **parameters(scope)))  # fmt: skip
 
 
 def sees_agreements(scope: Scope) -> bool:

@@ -1,15 +1,19 @@
 """Forms about holders, communities, languages, sources and agreements."""
 
-from wtforms import BooleanField, DateField, SelectField, SelectMultipleField, widgets
+from typing import Self
+
+from wtforms import BooleanField, DateField, FieldList, Form, FormField, SelectField, SelectMultipleField, widgets
 from wtforms.validators import Optional
 
-from tender_ledger.web.shared.forms import LedgerForm, community_choices, language_choices, options, text
+from tender_ledger.web.shared.forms import LedgerForm, community_choices, language_choices, options, text, use_choices
 from tender_ledger.web.shared.words import gettext as _
 
 GENDERS = [("unstated", _("not stated")), ("woman", _("woman")), ("man", _("man")), ("other", _("other"))]
 CHOSEN = [("unstated", _("not stated")), ("random", _("at random")), ("snowball", _("by snowball")),
           ("purposive", _("on purpose")), ("all", _("everybody"))]  # fmt: skip
 FORMS = [("oral", _("spoken")), ("recorded", _("spoken, recorded")), ("written", _("written")), ("witnessed", _("witnessed"))]
+REFUSALS = [("quote", _("quoted")), ("publish", _("published")), ("show", _("shown to members")), ("count", _("counted")),
+            ("record", _("recorded"))]  # fmt: skip
 CREDITS = [("anonymous", _("not named")), ("pseudonym", _("by a pseudonym")), ("named", _("by name"))]
 SOURCES = [("book", _("book")), ("article", _("article")), ("herbarium_label", _("herbarium label")),
            ("archive_recording", _("archive recording")), ("manuscript", _("manuscript"))]  # fmt: skip
@@ -59,6 +63,14 @@ class SourceForm(LedgerForm):
     year = text(_("Year"))
 
 
+class LimitForm(Form):
+    """One thing that an agreement leaves out."""
+
+    refuses = SelectField(_("Not to be"), choices=options(REFUSALS), validate_choice=False)
+    category = SelectField(_("Uses for"), validate_choice=False)
+    plant = text(_("or what is told of plant"), "", placeholder="P-014")
+
+
 class AgreementForm(LedgerForm):
     agreed_on = DateField(_("Agreed on"))
     form = SelectField(_("How it was given"), choices=options(FORMS))
@@ -69,11 +81,31 @@ class AgreementForm(LedgerForm):
     may_publish_verbatim = BooleanField(_("may be published word for word"))
     may_credit = BooleanField(_("may be credited as the holder wishes"))
     expires_on = DateField(_("Stands until"), description=_("Its last day; open where none was said."), validators=[Optional()])
+    limits = FieldList(FormField(LimitForm), min_entries=3, max_entries=30)
     audience = text(_("Who may hear it"), _("Such as: women; those initiated; only in winter."))
     archive = text(_("Archive"), _("Where recordings and notes are kept, and who may open them."))
     reuse = text(_("Use by others"), _("Whether others may work with it, and for what."))
     after_death = text(_("After death"), _("What is to happen then."))
     minors = text(_("Given for a minor by"))
+
+    def offer(self) -> Self:
+        for limit in self.limits:
+            limit.category.choices = use_choices()
+        return self
+
+
+class RestrictionForm(LedgerForm):
+    """What a guardian holds back: one thing of three, and what is not to be done with it."""
+
+    refuses = SelectField(_("Not to be"), choices=options(REFUSALS[:-1]), validate_choice=False)
+    category = SelectField(_("Uses for"), validate_choice=False)
+    plant = text(_("or what is told of plant"), placeholder="P-014")
+    report = text(_("or report number"), inputmode="numeric")
+    reason = text(_("Reason"), _("For those who stand for the community after you."))
+
+    def offer(self) -> Self:
+        self.category.choices = use_choices()
+        return self
 
 
 class WithdrawalForm(LedgerForm):
@@ -86,6 +118,7 @@ class EraseForm(LedgerForm):
 
 class NameForm(LedgerForm):
     name = text(_("Real name"), _("Kept encrypted, apart from everything else, and in no export."))
+    contact = text(_("How to reach them"), _("Kept with the name, as protected. It takes the place of what was kept before."))
 
 
 class RevealForm(LedgerForm):

@@ -6,18 +6,22 @@ from typing import Any
 from flask import abort, current_app, g, request, url_for
 
 from tender_ledger.core.rights import Right
+from tender_ledger.operations import guarding
 from tender_ledger.operations import people as operations
 from tender_ledger.operations.errors import Refused
+from tender_ledger.storage.queries import guarding as guarding_queries
 from tender_ledger.storage.queries import people as queries
 from tender_ledger.storage.queries import reports as report_queries
 from tender_ledger.storage.queries import studies
 from tender_ledger.web.people.forms import (
+    REFUSALS,
     AgreementForm,
     CommunityForm,
     EraseForm,
     HolderForm,
     LanguageForm,
     NameForm,
+    RestrictionForm,
     RevealForm,
     SourceForm,
     WithdrawalForm,
@@ -80,9 +84,10 @@ def _holder_page(found: dict[str, Any], *, agreement: AgreementForm | None = Non
         "people/_terms_margin.html",
         holder=found,
         shown=found["shown"],
-        agreements=queries.agreements(g.scope, holder_id=found["id"]),
+        agreements=_with_limits(queries.agreements(g.scope, holder_id=found["id"])),
         reports=report_queries.reports(g.scope, informant_id=found["informant_id"]) if found["shown"] else [],
-        agreement=agreement or AgreementForm(formdata=None, data={"agreed_on": g.scope.day}),
+        agreement=(agreement or AgreementForm(formdata=None, data={"agreed_on": g.scope.day})).offer(),
+        agrees=g.member.may_for(Right.AGREE, found["community_id"]),
         withdrawal=WithdrawalForm(formdata=None, data={"withdrawn_on": g.scope.day}),
         name_form=name_form or NameForm(formdata=None),
         reveal=reveal or RevealForm(formdata=None),
@@ -139,7 +144,13 @@ def agree_for_community(code: str) -> Page:
     )
 
 
-def _record_agreement(form: AgreementForm, **giver: int) -> None:
+def _with_limits(agreements: list[dict[str, Any]]) -> list[dict[str, Any]]:
+    """The agreements, each with what it leaves out."""
+    found = queries.limits(g.scope, [one["id"] for one in agreements])
+    return [{**one, "limits": [limit for limit in found if limit["consent_id"] == one["id"]]} for one in agreements]
+
+
+def _record_agreement(form: AgreementForm, *, holder_id: int | None = None, community_id: int | None = None) -> None:
     if not form.agreed_on.data:
         raise Refused({"agreed_on": _("Give the day of the agreement, such as 2026-05-12.")})
     operations.record_agreement(
@@ -149,8 +160,10 @@ def _record_agreement(form: AgreementForm, **giver: int) -> None:
         terms=form.values(),
         expires_on=form.expires_on.data,
         wishes=form.values(),
+        limits=form.limits.data,
+        holder_id=holder_id,
+        community_id=community_id,
         client_key=form.key(),
-        **giver,
     )
 
 
@@ -185,7 +198,7 @@ def keep_name(code: str) -> Page:
     key = current_app.extensions["names_key"]
     return part_saved(
         form,
-        lambda: operations.set_real_name(g.scope, found["id"], form.name.data or "", key),
+        lambda: operations.set_real_name(g.scope, found["id"], form.name.data or "", key, form.contact.data or ""),
         _("The name is kept, encrypted."),
         url_for("people.holder", code=code),
         lambda: _holder_page(found, name_form=form, status=422),
@@ -216,17 +229,45 @@ def community(code: str) -> Page:
     return _community_page(_community(code))
 
 
-def _community_page(found: dict[str, Any], form: AgreementForm | None = None, status: int = 200) -> Page:
+def _community_page(found: dict[str, Any], form: AgreementForm | None = None, status: int = 200, *,
+                    restricting: RestrictionForm | None = None) -> Page:  # fmt: skip
     page = spread(
         "people/community.html",
         "people/_terms_margin.html",
         community=found,
         holders=[one for one in queries.holders(g.scope) if one["community_id"] == found["id"]],
-        agreements=queries.agreements(g.scope, community_id=found["id"]),
-        agreement=form or AgreementForm(formdata=None, data={"agreed_on": g.scope.day}),
+        agreements=_with_limits(queries.agreements(g.scope, community_id=found["id"])),
+        agreement=(form or AgreementForm(formdata=None, data={"agreed_on": g.scope.day})).offer(),
+        agrees=g.member.may_for(Right.AGREE, found["id"]),
+        guards=g.member.may_for(Right.RESTRICT, found["id"]),
+        restrictions=guarding_queries.restrictions(g.scope, found["id"]),
+        restricting=(restricting or RestrictionForm(formdata=None, data={"report": request.args.get("report", "")})).offer(),
+        refusals=dict(REFUSALS),
         withdrawal=WithdrawalForm(formdata=None, data={"withdrawn_on": g.scope.day}),
     )
     return page, status
+
+
+@people.post("/communities/<code>/restrictions")
+def restrict(code: str) -> Page:
+    """Hold back records of the community that one is guardian of."""
+    found, form = _community(code), RestrictionForm()
+    return part_saved(
+        form,
+        lambda: guarding.restrict_records(g.scope, found["id"], **form.values()),
+        _("Held back, from today on and everywhere."),
+        url_for("people.community", code=code),
+        lambda: _community_page(found, status=422, restricting=form),
+    )
+
+
+@people.post("/restrictions/<int:restriction>/release")
+def release(restriction: int) -> Page:
+    """Release what a guardian held back."""
+    guarding.release_records(g.scope, restriction, WithdrawalForm().seen_version())
+    back = request.form.get("back", "")
+    return done(_("Released; the holders’ own terms stand again."), back if back.startswith(url_for("people.list_people"))
+                else url_for("people.list_people"))  # fmt: skip
 
 
 @people.route("/communities/new", methods=["GET", "POST"])

@@ -7,8 +7,8 @@ from werkzeug.wrappers import Response
 
 from tender_ledger.core.rights import Right
 from tender_ledger.operations import plants as operations
+from tender_ledger.storage.queries import acts, reports
 from tender_ledger.storage.queries import plants as queries
-from tender_ledger.storage.queries import reports, studies
 from tender_ledger.web.plants.forms import DeterminationForm, NameForm, PlantForm
 from tender_ledger.web.shared.answers import Page, form_page, part_saved
 from tender_ledger.web.shared.spread import spread
@@ -73,7 +73,7 @@ def _plant_page(found: dict[str, Any], *, naming: NameForm | None = None, determ
         reports=reports.reports(g.scope, plant_id=found["id"]),
         askings=reports.askings(g.scope, plant_id=found["id"]),
         determinations=queries.determinations(g.scope, found["id"]),
-        history=studies.record_history(g.scope, "plant", found["id"]),
+        history=acts.record_history(g.scope, "plant", found["id"]),
         naming=naming or NameForm(formdata=None).offer(),
         determining=determining or DeterminationForm(formdata=None),
     )

@@ -65,8 +65,16 @@ def options(pairs: Iterable[tuple[Any, str]]) -> list[SelectChoice]:
     return [SelectChoice(str(value), label) for value, label in pairs]
 
 
-def community_choices() -> list[SelectChoice]:
-    return options([("", _("choose")), *((one["id"], one["name"]) for one in people.communities(g.scope))])
+def community_choices(none: str = _("choose")) -> list[SelectChoice]:
+    return options([("", none), *((one["id"], one["name"]) for one in people.communities(g.scope))])
+
+
+def use_choices() -> list[SelectChoice]:
+    """The categories of the study's scheme with their subcategories indented."""
+    found = studies.use_codes(g.scope)
+    return options(
+        [("", _("no category")), *((one["id"], ("\u2003" if one["parent_id"] else "") + one["label"]) for one in found)]
+    )
 
 
 def language_choices() -> list[SelectChoice]:

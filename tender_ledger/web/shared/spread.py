@@ -5,7 +5,7 @@ from typing import Any
 from flask import flash, g, redirect, render_template, request
 from werkzeug.wrappers import Response
 
-from tender_ledger.storage.queries import studies
+from tender_ledger.storage.queries import acts
 
 
 def is_htmx() -> bool:
@@ -39,4 +39,4 @@ def done(sentence: str, address: str) -> Response:
 
 def last_act() -> int | None:
     """The viewer's latest act in this study, which an undo beside the notice takes back."""
-    return studies.last_act_of(g.scope)
+    return acts.last_act_of(g.scope)

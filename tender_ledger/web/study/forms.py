@@ -1,12 +1,15 @@
 """Forms of setting up a study and of letting people into it."""
 
+from typing import Self
+
 from wtforms import SelectField
 
 from tender_ledger.core.rights import Role
-from tender_ledger.web.shared.forms import LedgerForm, options, text
+from tender_ledger.web.shared.forms import LedgerForm, community_choices, options, text
 from tender_ledger.web.shared.words import gettext as _
 
-ROLES = [(Role.READER, _("reader")), (Role.RECORDER, _("recorder")), (Role.REVIEWER, _("reviewer")), (Role.OWNER, _("owner"))]
+ROLES = [(Role.READER, _("reader")), (Role.RECORDER, _("recorder")), (Role.REVIEWER, _("reviewer")), (Role.OWNER, _("owner")),
+         (Role.GUARDIAN, _("guardian of a community"))]  # fmt: skip
 
 
 class StudyForm(LedgerForm):
@@ -16,11 +19,20 @@ class StudyForm(LedgerForm):
     zone = text(_("Time zone"), _("Days begin and end by it, such as UTC or Etc/GMT+3."))
 
 
-class MemberForm(LedgerForm):
+class RoleForm(LedgerForm):
+    """A role in a study; a guardian's is for one community."""
+
+    role = SelectField(_("Role"), choices=options(ROLES))
+    community_id = SelectField(_("Guardian of"), validate_choice=False)
+
+    def offer(self) -> Self:
+        self.community_id.choices = community_choices(_("only for a guardian"))
+        return self
+
+
+class MemberForm(RoleForm):
     email = text(_("E-mail address"), _("Of somebody who signs in here already."), type="email")
-    role = SelectField(_("Role"), choices=options(ROLES))
 
 
-class InvitationForm(LedgerForm):
+class InvitationForm(RoleForm):
     meant_for = text(_("Meant for"), _("For your own list; the link works for whoever has it."))
-    role = SelectField(_("Role"), choices=options(ROLES))

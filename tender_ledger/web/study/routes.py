@@ -13,8 +13,8 @@ from tender_ledger.operations.errors import Refused
 from tender_ledger.operations.history import undo_act
 from tender_ledger.operations.members import INVITED_FOR
 from tender_ledger.storage.queries import accounts, people
+from tender_ledger.storage.queries import acts as act_queries
 from tender_ledger.storage.queries import members as member_queries
-from tender_ledger.storage.queries import studies as queries
 from tender_ledger.web.shared.answers import Page, form_page, part_saved
 from tender_ledger.web.shared.rules_sentence import rules_sentence
 from tender_ledger.web.shared.spread import done, spread
@@ -51,6 +51,8 @@ ACTS = {
     "join_study": _("joined by an invitation"),
     "remove_role": _("took a role away"),
     "erase_holder": _("erased a holder"),
+    "restrict_records": _("held records back"),
+    "release_records": _("released records"),
     "undo_act": _("undid an act"),
 }
 
@@ -85,9 +87,9 @@ def cover() -> str:
         communities=people.communities(g.scope),
         members=member_queries.members(g.scope),
         counted=rules_sentence(study_operations.rules_in_force(g.scope) or CountingRules()),
-        acts=queries.acts(g.scope, limit=6),
+        acts=act_queries.acts(g.scope, limit=6),
         act_names=ACTS,
-        for_good=queries.FOR_GOOD,
+        for_good=act_queries.FOR_GOOD,
     )
 
 
@@ -102,8 +104,8 @@ def _members_page(*, adding: MemberForm | None = None, inviting: InvitationForm 
     g.member.require(Right.ADMINISTER)
     return spread(
         "study/members.html", "study/_roles.html", members=member_queries.members(g.scope),
-        invitations=member_queries.invitations(g.scope, clock.now()), adding=adding or MemberForm(formdata=None),
-        inviting=inviting or InvitationForm(formdata=None), link=link, days=INVITED_FOR.days,
+        invitations=member_queries.invitations(g.scope, clock.now()), adding=(adding or MemberForm(formdata=None)).offer(),
+        inviting=(inviting or InvitationForm(formdata=None)).offer(), link=link, days=INVITED_FOR.days,
     ), status  # fmt: skip
 
 
@@ -113,7 +115,7 @@ def add_member() -> Page:
     form = MemberForm()
     return part_saved(
         form,
-        lambda: member_operations.add_member(g.scope, form.email.data or "", form.role.data or ""),
+        lambda: member_operations.add_member(g.scope, form.email.data or "", form.role.data or "", form.community_id.data or ""),
         _("They are in."),
         url_for("study.members"),
         lambda: _members_page(adding=form, status=422),
@@ -139,7 +141,7 @@ def invite() -> Page:
     """Make an invitation and show its link, in this answer alone."""
     form = InvitationForm()
     try:
-        token = member_operations.invite(g.scope, form.role.data or "", form.meant_for.data or "")
+        token = member_operations.invite(g.scope, form.role.data or "", form.meant_for.data or "", form.community_id.data or "")
     except Refused as refused:
         form.show(refused)
         return _members_page(inviting=form, status=422)
@@ -155,7 +157,9 @@ def revoke(invitation: int) -> Page:
 
 @study.get("/history")
 def history() -> str:
-    return render_template("study/history.html", acts=queries.acts(g.scope, limit=200), act_names=ACTS, for_good=queries.FOR_GOOD)
+    return render_template(
+        "study/history.html", acts=act_queries.acts(g.scope, limit=200), act_names=ACTS, for_good=act_queries.FOR_GOOD
+    )
 
 
 @study.post("/history/<int:act>/undo")

@@ -1,0 +1,128 @@
+"""The acts of a study and the changes they made, as far as the viewer may know of what they touched."""
+
+from typing import Any
+
+from tender_ledger.core.rights import Right
+from tender_ledger.core.terms import Scope
+from tender_ledger.storage.database import row, rows, value
+from tender_ledger.storage.queries.encounters import hidden_encounters
+from tender_ledger.storage.queries.plants import hidden_names, hidden_plants
+from tender_ledger.storage.queries.terms import allowed, parameters
+
+FOR_GOOD = ("create_study", "erase_holder")  # acts that nothing undoes
+_HIDDEN_HOLDERS = """SELECT t.holder_id FROM informant_terms(%(study)s, %(day)s) t JOIN holder h ON h.id = t.holder_id
+    WHERE NOT {seen}"""
+# A change is hidden with what it was about. Owners, and whoever recorded it, still see what was agreed, to keep the terms.
+_HIDDEN_CHANGES = """SELECT c.act_id, count(*) AS n FROM change c JOIN act a ON a.id = c.act_id WHERE c.study_id = %(study)s AND (
+      (c.holder_id IN ({holders})
+         AND NOT (c.entity IN ('holder', 'consent') AND (%(owner)s OR (%(agrees)s AND a.person_id = %(person)s))))
+      OR (c.entity = 'use_report' AND c.record_id IN (
+            SELECT b.report_id FROM barred_reports(%(study)s, %(day)s) b WHERE b.no_show))
+      OR (c.entity = 'asking' AND c.record_id IN (
+            SELECT x.id FROM asking x JOIN bars(%(study)s, %(day)s) b
+              ON b.informant_id = x.informant_id AND b.plant_id = x.plant_id AND b.no_show))
+      OR (c.entity = 'attestation' AND c.record_id IN (
+            SELECT x.id FROM attestation x JOIN local_name n ON n.id = x.local_name_id JOIN bars(%(study)s, %(day)s) b
+              ON b.informant_id = x.informant_id AND b.plant_id = n.plant_id AND b.no_show))
+      OR (c.entity = 'plant' AND c.record_id = ANY(%(plants)s))
+      OR (c.entity = 'determination' AND c.record_id IN (SELECT d.id FROM determination d WHERE d.plant_id = ANY(%(plants)s)))
+      OR (c.entity = 'local_name' AND (c.record_id = ANY(%(names)s)
+            OR c.record_id IN (SELECT n.id FROM local_name n WHERE n.plant_id = ANY(%(plants)s))))
+      OR (c.entity = 'encounter' AND c.record_id = ANY(%(encounters)s))
+      OR (c.entity = 'community_restriction'
+            AND NOT (coalesce(c.after, c.before) ->> 'community_id')::bigint = ANY(%(guards)s)))
+    GROUP BY c.act_id"""
+_NONE_HIDDEN = "SELECT NULL::bigint AS act_id, 0 AS n WHERE false"
+# An import's own record is no reason to show it where all that came with it is hidden.
+_SHOWN = "(hidden.n IS NULL OR a.records - hidden.n > (a.operation = 'import_table')::int)"
+
+
+def _hidden(scope: Scope) -> tuple[str, dict[str, Any]]:
+    """How many changes of each act the viewer may not know of, as a statement with its parameters."""
+    values = parameters(scope, guards=sorted(scope.viewer.guards), agrees=scope.viewer.may(Right.AGREE))
+    holders = _HIDDEN_HOLDERS.format(seen=allowed(scope, written_by="h.recorded_by"))
+    anything = f"""SELECT EXISTS ({holders}) OR EXISTS (SELECT FROM bars(%(study)s, %(day)s))
+        OR EXISTS (SELECT FROM community_restriction WHERE study_id = %(study)s)"""
+    if not value(anything, **values):
+        return _NONE_HIDDEN, values
+    values |= {"plants": hidden_plants(scope), "names": hidden_names(scope), "encounters": hidden_encounters(scope)}
+    return _HIDDEN_CHANGES.format(holders=holders), values
+
+
+def acts(scope: Scope, *, limit: int = 50) -> list[dict[str, Any]]:
+    """The latest acts without any content: who, when, what kind, how many records, and whether it was undone."""
+    hidden, values = _hidden(scope)
+    return rows(
+        f"""WITH hidden AS ({hidden})
+            SELECT a.id, a.person_id, p.name AS person, a.at, a.operation, a.undoes_act_id,
+                   a.records - coalesce(hidden.n, 0) AS records,
+                   (SELECT u.id FROM act u WHERE u.undoes_act_id = a.id) AS undone_by
+            FROM act a JOIN person p ON p.id = a.person_id LEFT JOIN hidden ON hidden.act_id = a.id
+            WHERE a.study_id = %(study)s AND {_SHOWN} ORDER BY a.id DESC LIMIT %(limit)s""",
+        **values,
+        limit=limit,
+    )
+
+
+def may_know(scope: Scope, act_id: int) -> bool:
+    """Whether the act is of the study and touched something that the viewer may know of."""
+    hidden, values = _hidden(scope)
+    return bool(
+        value(
+            f"""WITH hidden AS ({hidden}) SELECT EXISTS (SELECT FROM act a LEFT JOIN hidden ON hidden.act_id = a.id
+                WHERE a.study_id = %(study)s AND a.id = %(act)s AND {_SHOWN})""",
+            **values,
+            act=act_id,
+        )
+    )
+
+
+def last_act_of(scope: Scope) -> int | None:
+    """The viewer's own latest act that was not undone, of those whose records are shown; None where it cannot be undone."""
+    hidden, values = _hidden(scope)
+    found = row(
+        f"""WITH hidden AS ({hidden}) SELECT a.id, a.operation FROM act a LEFT JOIN hidden ON hidden.act_id = a.id
+            WHERE a.study_id = %(study)s AND a.person_id = %(person)s AND {_SHOWN}
+              AND NOT EXISTS (SELECT FROM act u WHERE u.undoes_act_id = a.id) ORDER BY a.id DESC LIMIT 1""",
+        **values,
+    )
+    return found["id"] if found and found["operation"] not in FOR_GOOD else None
+
+
+def record_history(scope: Scope, entity: str, record_id: int) -> list[dict[str, Any]]:
+    """The changes of one record, oldest first. The caller has shown that the record itself may be seen."""
+    return rows(
+        """SELECT a.id AS act_id, a.at, p.name AS person, a.operation, c.before, c.after,
+                  (SELECT u.id FROM act u WHERE u.undoes_act_id = a.id) AS undone_by
+           FROM change c JOIN act a ON a.id = c.act_id JOIN person p ON p.id = a.person_id
+           WHERE c.study_id = %(study)s AND c.entity = %(entity)s AND c.record_id = %(record)s ORDER BY c.id""",
+        study=scope.study_id,
+        entity=entity,
+        record=record_id,
+    )
+
+
+def act_changes(scope: Scope, act_id: int) -> list[dict[str, Any]]:
+    """What an act changed, the last change first. The caller has shown that the viewer may know of the act."""
+    return rows(
+        """SELECT c.entity, c.record_id, c.holder_id, c.before, c.after, a.person_id, a.operation,
+                  (SELECT u.id FROM act u WHERE u.undoes_act_id = a.id) AS undone_by
+           FROM change c JOIN act a ON a.id = c.act_id
+           WHERE a.study_id = %(study)s AND a.id = %(act)s ORDER BY c.id DESC""",
+        study=scope.study_id,
+        act=act_id,
+    )
+
+
+def later_writers(scope: Scope, act_id: int, entity: str, record_id: int) -> list[str]:
+    """Names of those who changed a record after an act."""
+    found = rows(
+        """SELECT DISTINCT p.name FROM change c JOIN act a ON a.id = c.act_id JOIN person p ON p.id = a.person_id
+           WHERE c.study_id = %(study)s AND c.entity = %(entity)s AND c.record_id = %(record)s AND a.id > %(act)s
+           ORDER BY p.name""",
+        study=scope.study_id,
+        entity=entity,
+        record=record_id,
+        act=act_id,
+    )
+    return [one["name"] for one in found]
