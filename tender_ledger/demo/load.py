@@ -11,7 +11,19 @@ from typing import Any
 from tender_ledger.core.rights import Role
 from tender_ledger.core.terms import Scope
 from tender_ledger.formats.sheet import Row, read_sheet
-from tender_ledger.operations import accounts, clock, encounters, guarding, importing, members, people, plants, reports, studies
+from tender_ledger.operations import (
+    accounts,
+    clock,
+    encounters,
+    guarding,
+    importing,
+    members,
+    people,
+    permits,
+    plants,
+    reports,
+    studies,
+)
 from tender_ledger.operations.names_key import NamesKey
 from tender_ledger.operations.typed_report import TypedReport
 from tender_ledger.standins.names_service import ChecklistNames
@@ -76,6 +88,7 @@ class _Loader:
     def load(self) -> None:
         self.categories = {one["code"]: one["id"] for one in study_queries.use_codes(self.owner)}
         self._places()
+        self._permits()
         self._holders()
         self._agreements(first=True)
         self._informants = {one["informant"]: one["id"] for one in self._all_informants()}
@@ -86,15 +99,26 @@ class _Loader:
         self._agreements(first=False)
 
     def _places(self) -> None:
-        languages = {one["code"]: people.add_language(self.owner, **one) for one in self.study["languages"]}
-        self.communities = {
-            one["code"]: people.add_community(self.owner, **{**one, "languages": [languages[code] for code in one["languages"]]})
-            for one in self.study["communities"]
-        }
-        self.languages = languages
+        self.languages, dialects = {}, {}
+        for one in self.study["languages"]:
+            language = self.languages[one["code"]] = people.add_language(self.owner, code=one["code"], name=one["name"])
+            for name in one["dialects"]:
+                dialects[name] = people.add_dialect(self.owner, language_id=language, name=name)
+        self.communities: dict[str, int] = {}
+        for one in self.study["communities"]:
+            spoken = {"languages": [self.languages[code] for code in one["languages"]],
+                      "dialects": [dialects[name] for name in one["dialects"]]}  # fmt: skip
+            within = self.communities.get(one.get("within", ""))
+            self.communities[one["code"]] = people.add_community(self.owner, **{**one, **spoken, "parent_id": within})
         for one in self.study["members"]:
             if one["role"] == Role.GUARDIAN:
                 members.add_member(self.owner, one["email"], one["role"], self.communities[one["community"]])
+
+    def _permits(self) -> None:
+        for one in self.study["permits"]:
+            days = {name: date.fromisoformat(one[name]) if one[name] else None for name in ("granted_on", "expires_on")}
+            permits.record_permit(self.owner, {**one, **days})
+        permits.say_choice_of_holders(self.owner, 0, **self.study["chosen"])
 
     def _holders(self) -> None:
         for row in _rows("holders.csv", "holder", "community"):

@@ -10,6 +10,7 @@ from tender_ledger.core.importing.plan import ImportPlan, Landing
 from tender_ledger.core.names import NamesService, TaxonName
 from tender_ledger.core.terms import Scope
 from tender_ledger.core.text import fold
+from tender_ledger.formats.languages import language_of
 from tender_ledger.operations.encounters import reserve_numbers
 from tender_ledger.operations.errors import Refused
 from tender_ledger.operations.plants import keep_taxon
@@ -176,7 +177,8 @@ class ImportWriter:
         self.communities = {one["code"]: one["id"] for one in imports.communities(self.scope)}
 
     def _languages(self) -> None:
-        self.writing.create_many(Language, [{"code": code, "name": name} for code, name in self.plan.languages.items()])
+        new = [(code, language_of(code), name) for code, name in self.plan.languages.items()]
+        self.writing.create_many(Language, [{"code": code, "name": known.name if known else name} for code, known, name in new])
         self.languages = {one["code"]: one["id"] for one in studies.languages(self.scope)}
 
     def _terms(self) -> None:

@@ -8,13 +8,24 @@ from typing import Any
 from tender_ledger.core.rights import Right
 from tender_ledger.core.terms import Scope
 from tender_ledger.core.text import clean
+from tender_ledger.formats.languages import is_private, language_of
 from tender_ledger.operations.errors import NotFound, Refused, constraints_as_refusals, number_of, required
 from tender_ledger.operations.names_key import NamesKey
 from tender_ledger.operations.saving import made_once, saving
 from tender_ledger.storage.database import database
 from tender_ledger.storage.erasing import erase_holder_rows, keep_erasure, overwrite_deleted
 from tender_ledger.storage.history import act
-from tender_ledger.storage.models import Community, Consent, Disclosure, Holder, HolderIdentity, Informant, Language, Source
+from tender_ledger.storage.models import (
+    Community,
+    Consent,
+    Dialect,
+    Disclosure,
+    Holder,
+    HolderIdentity,
+    Informant,
+    Language,
+    Source,
+)
 from tender_ledger.storage.queries import people, plants, studies
 
 _CODE = re.compile(r"[A-Z][A-Z0-9-]{0,31}$")
@@ -22,15 +33,35 @@ _FIELD_NUMBER = re.compile(r"(?:P-?)?0*([1-9]\d{0,8})$", re.I)
 _BIRTH = re.compile(r"(?P<year>\d{4})$|(?P<decade>\d{3}0)s$")
 
 
-def add_language(scope: Scope, *, code: str, name: str) -> int:
-    """Add a language of the study by its three-letter code; qaa to qtz are for private use."""
+def add_language(scope: Scope, *, code: str, name: str = "") -> int:
+    """Add a language of the study by its three letters of ISO 639-3, under its name there or the one given.
+
+    qaa to qtz are for private use: they name what has no code, and need a name.
+    """
     scope.viewer.require(Right.ADMINISTER)
+    code, name = clean(code).lower(), clean(name)
+    known = language_of(code)
+    if known is None and not is_private(code):
+        raise Refused({"code": f"ISO 639-3 has no language “{code}”. Find the code by a name of the language, or take one of "
+                               "qaa to qtz for a language without a code."})  # fmt: skip
     with constraints_as_refusals(), act(scope.viewer, "add_language") as writing:
-        return writing.create(Language, {"code": clean(code), "name": required(name, "name", "The name")})
+        return writing.create(
+            Language, {"code": code, "name": name or (known.name if known else required(name, "name", "The name"))}
+        )
+
+
+def add_dialect(scope: Scope, *, language_id: int | str, name: str) -> int:
+    """Add a way of speaking one of the study's languages."""
+    scope.viewer.require(Right.ADMINISTER)
+    values = {"language_id": number_of(language_id, "language_id", "Choose the language it is a dialect of."),
+              "name": required(name, "name", "The name")}  # fmt: skip
+    with constraints_as_refusals(), act(scope.viewer, "add_dialect") as writing:
+        return writing.create(Dialect, values)
 
 
 def add_community(scope: Scope, **values: Any) -> int:
-    """Add a community: code, name, place, languages (their ids) and, where it may be told, latitude and longitude in degrees."""
+    """Add a community: code, name, place, languages and dialects (their ids), the community it lies within (parent_id),
+    protocol (how the team behaves there) and, where it may be told, latitude and longitude in degrees."""
     scope.viewer.require(Right.ADMINISTER)
     record = {"code": _code(values.get("code", "")), **_community(values)}
     with constraints_as_refusals(), act(scope.viewer, "add_community") as writing:
@@ -40,8 +71,11 @@ def add_community(scope: Scope, **values: Any) -> int:
 def correct_community(scope: Scope, community_id: int, version: int, **values: Any) -> None:
     """Correct everything of a community but its code."""
     scope.viewer.require(Right.ADMINISTER)
+    record = _community(values)
+    if record["parent_id"] is not None and people.lies_within(scope, record["parent_id"], community_id):
+        raise Refused({"parent_id": "That community lies within this one, or is this one. Choose another, or none."})
     with saving(scope, "correct_community") as writing:
-        writing.update(Community, community_id, version, _community(values), children=_spoken(values))
+        writing.update(Community, community_id, version, record, children=_spoken(values))
 
 
 def _community(values: Mapping[str, Any]) -> dict[str, Any]:
@@ -50,14 +84,16 @@ def _community(values: Mapping[str, Any]) -> dict[str, Any]:
         "place": clean(values.get("place")),
         "latitude": _degrees(values.get("latitude"), "latitude"),
         "longitude": _degrees(values.get("longitude"), "longitude"),
-    }
+        "parent_id": number_of(values["parent_id"], "parent_id", "Choose a community of the study, or none.")
+        if values.get("parent_id") else None,
+        "protocol": clean(values.get("protocol")),
+    }  # fmt: skip
 
 
 def _spoken(values: Mapping[str, Any]) -> dict[str, list[dict[str, Any]]]:
     return {
-        "languages": [
-            {"language_id": number_of(one, "languages", "Choose languages of the study.")} for one in values.get("languages", ())
-        ]
+        name: [{column: number_of(one, name, f"Choose {name} of the study.")} for one in values.get(name, ())]
+        for name, column in (("languages", "language_id"), ("dialects", "dialect_id"))
     }
 
 

@@ -15,16 +15,19 @@ from tender_ledger.storage.models import (
     Act,
     Asking,
     Attestation,
+    ChoiceOfHolders,
     Community,
     CommunityRestriction,
     Consent,
     Determination,
+    Dialect,
     Encounter,
     Holder,
     ImportBatch,
     Language,
     LocalName,
     Membership,
+    Permit,
     Plant,
     Rules,
     Source,
@@ -36,8 +39,9 @@ from tender_ledger.storage.models.base import Child, StudyRecord
 Snapshot = dict[str, Any]
 ENTITIES: Mapping[str, type[StudyRecord]] = {
     model.ENTITY: model
-    for model in (Asking, Attestation, Community, CommunityRestriction, Consent, Determination, Encounter, Holder, ImportBatch,
-                  Language, LocalName, Membership, Plant, Rules, Source, UseReport, VocabularyTerm)
+    for model in (Asking, Attestation, ChoiceOfHolders, Community, CommunityRestriction, Consent, Determination, Dialect,
+                  Encounter, Holder, ImportBatch, Language, LocalName, Membership, Permit, Plant, Rules, Source, UseReport,
+                  VocabularyTerm)
 }  # fmt: skip
 
 

@@ -52,6 +52,21 @@ def pages(url: str) -> list[str]:
     return sorted({*found, *(f"{STUDY}/{margin}" for margin in MARGINS), f"{STUDY}/plants/999", "/?all=1"})
 
 
+# Rows drawn alike say nothing new to axe: of siblings of one shape (elements, classes, names of attributes) two are kept.
+PRUNE = """() => {
+    const shape = one => [one.tagName, ...one.getAttributeNames().sort(), one.className.baseVal ?? one.className,
+                          one.getAttribute("role"), ...[...one.children].map(shape)].join(" ");
+    for (const parent of document.querySelectorAll("tbody, ul, ol, dl, svg, select, fieldset, p")) {
+        const seen = new Map();
+        for (const child of [...parent.children]) {
+            const like = shape(child);
+            seen.set(like, (seen.get(like) ?? 0) + 1);
+            if (seen.get(like) > 2) child.remove();
+        }
+    }
+}"""
+
+
 def violations(page: Page, axe: str, **only: Any) -> list[str]:
     """What axe finds on the page, by default under TAGS."""
     if not page.evaluate("!!window.axe"):
@@ -69,12 +84,15 @@ def test_axe_finds_no_violation_on_any_page(desk: Desk, demo_db: str, axe: str):
     assert len(walked) > 28
     for address in walked:
         page.goto(address)
-        for width, height in ((1280, 800), (360, 740)):
+        for width, height in ((360, 740), (1280, 800)):
             page.set_viewport_size({"width": width, "height": height})
-            told += [f"{address}, {width} wide: {one}" for one in violations(page, axe)]
             wide = page.evaluate("document.documentElement.scrollWidth")
             if wide > width:
                 told.append(f"{address} is {wide} wide of {width}")
+        page.evaluate(PRUNE)
+        for width, height in ((1280, 800), (360, 740)):
+            page.set_viewport_size({"width": width, "height": height})
+            told += [f"{address}, {width} wide: {one}" for one in violations(page, axe)]
         page.set_viewport_size({"width": 1280, "height": 800})
     assert not told, "\n".join(told)
 
@@ -86,6 +104,7 @@ def test_every_page_can_be_read_in_the_dark(desk: Desk, demo_db: str, axe: str):
     told = []
     for address in [*pages(demo_db), "/sign-in"]:
         page.goto(address)
+        page.evaluate(PRUNE)
         told += [f"{address}: {one}" for one in violations(page, axe, type="rule", values=["color-contrast"])]
     assert not told, "\n".join(told)
 

@@ -30,6 +30,9 @@ ARGUMENTS: dict[str, Any] = {
     "membership": 4,
     "invitation": 1,
     "restriction": 1,
+    "permit": 1,
+    "entity": "community",
+    "record": 1,
     "token": "not-open",
 }
 
@@ -63,6 +66,7 @@ NEEDS = {
     "people.new_community": Right.ADMINISTER,
     "people.correct_community": Right.ADMINISTER,
     "people.new_language": Right.ADMINISTER,
+    "people.new_dialect": Right.ADMINISTER,
     "people.keep_name": Right.REVEAL,
     "people.reveal_name": Right.REVEAL,
     "plants.new": Right.RECORD,
@@ -72,6 +76,9 @@ NEEDS = {
     "reports.remove": Right.RECORD,
     "reckoning.set_rules": Right.SET_RULES,
     "study.add_member": Right.ADMINISTER,
+    "study.record_permit": Right.ADMINISTER,
+    "study.correct_permit": Right.ADMINISTER,
+    "study.say_choice": Right.ADMINISTER,
     "study.invite": Right.ADMINISTER,
     "study.members": Right.ADMINISTER,
     "study.remove_role": Right.ADMINISTER,

@@ -6,6 +6,7 @@ from peewee import (
     BigIntegerField,
     BooleanField,
     CompositeKey,
+    DateField,
     DoubleField,
     IdentityField,
     IntegerField,
@@ -70,16 +71,36 @@ class CommunityLanguage(Record):
         primary_key = CompositeKey("community_id", "language_id")
 
 
+class Dialect(StudyRecord):
+    """A way of speaking a language."""
+
+    ENTITY: ClassVar[str] = "dialect"
+    language_id = BigIntegerField()
+    name = TextField()
+
+
+class CommunityDialect(Record):
+    study_id = BigIntegerField()
+    community_id = BigIntegerField()
+    dialect_id = BigIntegerField()
+
+    class Meta:
+        primary_key = CompositeKey("community_id", "dialect_id")
+
+
 class Community(StudyRecord):
     ENTITY: ClassVar[str] = "community"
     CHILDREN: ClassVar[tuple[Child, ...]] = (
         Child("languages", CommunityLanguage, "community_id", ("language_id",), "language_id"),
+        Child("dialects", CommunityDialect, "community_id", ("dialect_id",), "dialect_id"),
     )
     code = TextField()
     name = TextField()
     place = TextField(default="")
     latitude = DoubleField(null=True)
     longitude = DoubleField(null=True)
+    parent_id = BigIntegerField(null=True)
+    protocol = TextField(default="")
 
 
 class Rules(StudyRecord):
@@ -87,6 +108,26 @@ class Rules(StudyRecord):
     name = TextField()
     body = BinaryJSONField(index=False)
     in_force = BooleanField(default=True)
+
+
+class Permit(StudyRecord):
+    """What allows the study to work, and until when."""
+
+    ENTITY: ClassVar[str] = "permit"
+    kind = TextField()
+    given_by = TextField()
+    reference = TextField(default="")
+    granted_on = DateField()
+    expires_on = DateField(null=True)
+    conditions = TextField(default="")
+
+
+class ChoiceOfHolders(StudyRecord):
+    """How the study came to its holders."""
+
+    ENTITY: ClassVar[str] = "choice_of_holders"
+    way = TextField()
+    words = TextField(default="")
 
 
 class Draft(Record):

@@ -1,5 +1,6 @@
 """The acts of a study and the changes they made, as far as the viewer may know of what they touched."""
 
+from collections.abc import Mapping
 from typing import Any
 
 from tender_ledger.core.rights import Right
@@ -12,9 +13,9 @@ from tender_ledger.storage.queries.terms import allowed, parameters
 FOR_GOOD = ("create_study", "erase_holder")  # acts that nothing undoes
 _HIDDEN_HOLDERS = """SELECT t.holder_id FROM informant_terms(%(study)s, %(day)s) t JOIN holder h ON h.id = t.holder_id
     WHERE NOT {seen}"""
-# A change is hidden with what it was about. Owners, and whoever recorded it, still see what was agreed, to keep the terms.
-_HIDDEN_CHANGES = """SELECT c.act_id, count(*) AS n FROM change c JOIN act a ON a.id = c.act_id WHERE c.study_id = %(study)s AND (
-      (c.holder_id IN ({holders})
+# A change `c` of an act `a` is hidden with what it was about. Owners, and whoever recorded it, still see what was agreed, to keep
+# the terms.
+_HIDDEN = """((c.holder_id IN ({holders})
          AND NOT (c.entity IN ('holder', 'consent') AND (%(owner)s OR (%(agrees)s AND a.person_id = %(person)s))))
       OR (c.entity = 'use_report' AND c.record_id IN (
             SELECT b.report_id FROM barred_reports(%(study)s, %(day)s) b WHERE b.no_show))
@@ -30,23 +31,36 @@ _HIDDEN_CHANGES = """SELECT c.act_id, count(*) AS n FROM change c JOIN act a ON 
             OR c.record_id IN (SELECT n.id FROM local_name n WHERE n.plant_id = ANY(%(plants)s))))
       OR (c.entity = 'encounter' AND c.record_id = ANY(%(encounters)s))
       OR (c.entity = 'community_restriction'
-            AND NOT (coalesce(c.after, c.before) ->> 'community_id')::bigint = ANY(%(guards)s)))
-    GROUP BY c.act_id"""
+            AND NOT (coalesce(c.after, c.before) ->> 'community_id')::bigint = ANY(%(guards)s)))"""
+_HIDDEN_CHANGES = """SELECT c.act_id, count(*) AS n FROM change c JOIN act a ON a.id = c.act_id
+    WHERE c.study_id = %(study)s AND {hidden} GROUP BY c.act_id"""
 _NONE_HIDDEN = "SELECT NULL::bigint AS act_id, 0 AS n WHERE false"
 # An import's own record is no reason to show it where all that came with it is hidden.
 _SHOWN = "(hidden.n IS NULL OR a.records - hidden.n > (a.operation = 'import_table')::int)"
+# What belongs to a record and has changes of its own: the entity, and its column that names the record.
+PARTS: Mapping[str, tuple[tuple[str, str], ...]] = {
+    "plant": (("determination", "plant_id"), ("local_name", "plant_id")),
+    "holder": (("consent", "holder_id"),),
+    "community": (("consent", "community_id"), ("community_restriction", "community_id")),
+}
 
 
-def _hidden(scope: Scope) -> tuple[str, dict[str, Any]]:
-    """How many changes of each act the viewer may not know of, as a statement with its parameters."""
+def _hidden_condition(scope: Scope) -> tuple[str, dict[str, Any]]:
+    """The condition that the viewer may not know of a change `c` of an act `a`, with its parameters; "" where all is known."""
     values = parameters(scope, guards=sorted(scope.viewer.guards), agrees=scope.viewer.may(Right.AGREE))
     holders = _HIDDEN_HOLDERS.format(seen=allowed(scope, written_by="h.recorded_by"))
     anything = f"""SELECT EXISTS ({holders}) OR EXISTS (SELECT FROM bars(%(study)s, %(day)s))
         OR EXISTS (SELECT FROM community_restriction WHERE study_id = %(study)s)"""
     if not value(anything, **values):
-        return _NONE_HIDDEN, values
+        return "", values
     values |= {"plants": hidden_plants(scope), "names": hidden_names(scope), "encounters": hidden_encounters(scope)}
-    return _HIDDEN_CHANGES.format(holders=holders), values
+    return _HIDDEN.format(holders=holders), values
+
+
+def _hidden(scope: Scope) -> tuple[str, dict[str, Any]]:
+    """How many changes of each act the viewer may not know of, as a statement with its parameters."""
+    condition, values = _hidden_condition(scope)
+    return (_HIDDEN_CHANGES.format(hidden=condition) if condition else _NONE_HIDDEN), values
 
 
 def acts(scope: Scope, *, limit: int = 50) -> list[dict[str, Any]]:
@@ -90,16 +104,25 @@ def last_act_of(scope: Scope) -> int | None:
 
 
 def record_history(scope: Scope, entity: str, record_id: int) -> list[dict[str, Any]]:
-    """The changes of one record, oldest first. The caller has shown that the record itself may be seen."""
-    return rows(
-        """SELECT a.id AS act_id, a.at, p.name AS person, a.operation, c.before, c.after,
-                  (SELECT u.id FROM act u WHERE u.undoes_act_id = a.id) AS undone_by
+    """The changes of one record and of its PARTS, oldest first; none where the viewer may not know of the record."""
+    condition, values = _hidden_condition(scope)
+    parts = PARTS.get(entity, ())
+    whose = "(c.entity = %(entity)s AND c.record_id = %(record)s)" + "".join(
+        f" OR (c.entity = '{part}' AND c.record_id IN (SELECT x.id FROM {part} x WHERE x.{column} = %(record)s))"
+        for part, column in parts
+    )
+    found = rows(
+        f"""SELECT a.id AS act_id, a.at, a.person_id, p.name AS person, a.operation, a.records, c.entity, c.record_id, c.before,
+                  c.after, {condition or "false"} AS hidden, (SELECT u.id FROM act u WHERE u.undoes_act_id = a.id) AS undone_by
            FROM change c JOIN act a ON a.id = c.act_id JOIN person p ON p.id = a.person_id
-           WHERE c.study_id = %(study)s AND c.entity = %(entity)s AND c.record_id = %(record)s ORDER BY c.id""",
-        study=scope.study_id,
+           WHERE c.study_id = %(study)s AND ({whose}) ORDER BY c.id""",
+        **values,
         entity=entity,
         record=record_id,
     )
+    if any(one["hidden"] for one in found if one["entity"] == entity):
+        return []
+    return [one for one in found if not one["hidden"]]
 
 
 def act_changes(scope: Scope, act_id: int) -> list[dict[str, Any]]:

@@ -3,23 +3,38 @@
 from typing import Any
 
 from tender_ledger.core.terms import Scope
-from tender_ledger.storage.database import row, rows
+from tender_ledger.storage.database import row, rows, value
 from tender_ledger.storage.queries.terms import TERMS, allowed, barred, parameters
 
 
 def communities(scope: Scope) -> list[dict[str, Any]]:
-    """The communities, with their languages and how many of their holders the viewer may see."""
+    """The communities, with their languages, what they lie within, and how many of their holders the viewer may see."""
     return rows(
-        f"""SELECT c.id, c.code, c.name, c.place, c.latitude, c.longitude, c.version,
+        f"""SELECT c.id, c.code, c.name, c.place, c.latitude, c.longitude, c.version, c.protocol, c.parent_id,
+                  up.code AS parent_code, up.name AS parent,
+                  coalesce((SELECT array_agg(d.name::text ORDER BY d.name) FROM community_dialect cd
+                    JOIN dialect d ON d.id = cd.dialect_id WHERE cd.community_id = c.id), '{{}}') AS dialects,
+                  coalesce((SELECT array_agg(cd.dialect_id ORDER BY cd.dialect_id) FROM community_dialect cd
+                    WHERE cd.community_id = c.id), '{{}}') AS dialect_ids,
                   coalesce((SELECT array_agg(l.name::text ORDER BY l.name) FROM community_language cl
                     JOIN language l ON l.id = cl.language_id WHERE cl.community_id = c.id), '{{}}') AS languages,
                   coalesce((SELECT array_agg(cl.language_id ORDER BY cl.language_id) FROM community_language cl
                     WHERE cl.community_id = c.id), '{{}}') AS language_ids,
                   (SELECT count(*) FROM holder h JOIN informant i ON i.holder_id = h.id {TERMS} i.id
                     WHERE h.community_id = c.id AND {allowed(scope, written_by="h.recorded_by")}) AS holders
-           FROM community c WHERE c.study_id = %(study)s AND c.removed_at IS NULL ORDER BY c.name""",
+           FROM community c LEFT JOIN community up ON up.id = c.parent_id
+           WHERE c.study_id = %(study)s AND c.removed_at IS NULL ORDER BY c.name""",
         **parameters(scope),
     )
+
+
+def lies_within(scope: Scope, community_id: int, other_id: int) -> bool:
+    """Whether a community is the other one or lies within it, however many steps up."""
+    return bool(value(
+        """WITH RECURSIVE above AS (SELECT id, parent_id FROM community WHERE study_id = %(study)s AND id = %(community)s
+             UNION SELECT c.id, c.parent_id FROM community c JOIN above ON c.id = above.parent_id)
+           SELECT EXISTS (SELECT FROM above WHERE id = %(other)s)""",
+        study=scope.study_id, community=community_id, other=other_id))  # fmt: skip
 
 
 def holders(scope: Scope) -> list[dict[str, Any]]:

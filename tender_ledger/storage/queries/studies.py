@@ -30,6 +30,34 @@ def languages(scope: Scope) -> list[dict[str, Any]]:
     )
 
 
+def dialects(scope: Scope) -> list[dict[str, Any]]:
+    return rows(
+        """SELECT d.id, d.name, d.language_id, l.name AS language, l.code AS language_code FROM dialect d
+           JOIN language l ON l.id = d.language_id
+           WHERE d.study_id = %(study)s AND d.removed_at IS NULL ORDER BY l.name, d.name""",
+        study=scope.study_id,
+    )
+
+
+def permits(scope: Scope) -> list[dict[str, Any]]:
+    """What allows the study to work, each with whether its last day is past; those that stand first."""
+    return rows(
+        """SELECT id, kind, given_by, reference, granted_on, expires_on, conditions, version,
+                  coalesce(expires_on < %(day)s, false) AS expired
+           FROM permit WHERE study_id = %(study)s AND removed_at IS NULL ORDER BY expired, kind, granted_on DESC, id""",
+        study=scope.study_id,
+        day=scope.day,
+    )
+
+
+def choice_of_holders(scope: Scope) -> dict[str, Any] | None:
+    """How the study came to its holders: way, words, version; None where nobody said it."""
+    return row(
+        "SELECT id, way, words, version FROM choice_of_holders WHERE study_id = %(study)s AND removed_at IS NULL",
+        study=scope.study_id,
+    )
+
+
 def terms(study_id: int, vocabulary: str, scheme: str | None = None) -> list[dict[str, Any]]:
     """The terms of a vocabulary, shipped and the study's own, in their order."""
     return rows(
@@ -81,11 +109,18 @@ def rules_in_force(scope: Scope) -> dict[str, Any] | None:
 _POINTING: Mapping[str, tuple[tuple[str, tuple[str, ...]], ...]] = {
     "plant": (("use_report", ("plant_id",)), ("asking", ("plant_id",))),
     "encounter": (("use_report", ("encounter_id",)), ("asking", ("encounter_id",))),
-    "community": (("holder", ("community_id",)), ("encounter", ("community_id",)), ("source", ("community_id",))),
-    "language": (("local_name", ("language_id",)), ("encounter", ("language_id",))),
+    "community": (
+        ("holder", ("community_id",)),
+        ("encounter", ("community_id",)),
+        ("source", ("community_id",)),
+        ("community", ("parent_id",)),
+    ),
+    "language": (("local_name", ("language_id",)), ("encounter", ("language_id",)), ("dialect", ("language_id",))),
     "local_name": (("attestation", ("local_name_id",)),),
     "vocabulary_term": (("use_report", ("basis_id", "stage_id")), ("vocabulary_term", ("parent_id",))),
 }
+_SPOKEN = """SELECT count(*) FROM community_{entity} x JOIN community c ON c.id = x.community_id
+    WHERE x.{entity}_id = ANY(%(ids)s) AND c.removed_at IS NULL"""
 _CODED = """SELECT count(*) FROM use_report r WHERE r.removed_at IS NULL AND r.id IN (
     SELECT report_id FROM report_coding WHERE category_id = ANY(%(ids)s) OR subcategory_id = ANY(%(ids)s)
     UNION SELECT report_id FROM report_part WHERE part_id = ANY(%(ids)s)
@@ -106,6 +141,8 @@ def live_dependents(entity: str, record_ids: list[int]) -> int:
     ]
     if entity == "vocabulary_term":
         statements.append(_CODED)
+    if entity in ("language", "dialect"):
+        statements.append(_SPOKEN.format(entity=entity))
     if entity in ("holder", "source"):
         statements.append(_TOLD.format(column=f"{entity}_id"))
     return sum(int(value(statement, ids=record_ids)) for statement in statements)

@@ -2,9 +2,11 @@
 
 from typing import Self
 
-from wtforms import BooleanField, DateField, FieldList, Form, FormField, SelectField, SelectMultipleField, widgets
+from flask import g
+from wtforms import BooleanField, DateField, FieldList, Form, FormField, SelectField, SelectMultipleField, TextAreaField, widgets
 from wtforms.validators import Optional
 
+from tender_ledger.storage.queries import studies
 from tender_ledger.web.shared.forms import LedgerForm, community_choices, language_choices, options, text, use_choices
 from tender_ledger.web.shared.words import gettext as _
 
@@ -41,18 +43,38 @@ class CommunityForm(LedgerForm):
     place = text(_("Place"), _("In words: where it lies and what its people live on."))
     latitude = text(_("Latitude, degrees"), _("Only where it may be told; south is negative."), inputmode="decimal")
     longitude = text(_("Longitude, degrees"), _("West is negative."), inputmode="decimal")
+    parent_id = SelectField(_("Lies within"), validate_choice=False)
+    protocol = TextAreaField(
+        _("Protocol"),
+        description=_("How the team behaves there: whom to greet first, what to bring, when not to come."),
+        render_kw={"rows": 3},
+    )
     languages = SelectMultipleField(
         _("Languages"), option_widget=widgets.CheckboxInput(), widget=widgets.ListWidget(prefix_label=False)
     )
+    dialects = SelectMultipleField(
+        _("Dialects"), option_widget=widgets.CheckboxInput(), widget=widgets.ListWidget(prefix_label=False)
+    )
 
-    def offer(self) -> "CommunityForm":
+    def offer(self, own: int = 0) -> "CommunityForm":
         self.languages.choices = language_choices()[1:]
+        self.dialects.choices = options((one["id"], f"{one['name']}, {one['language']}") for one in studies.dialects(g.scope))
+        self.parent_id.choices = [one for one in community_choices(_("none")) if one.value != str(own)]
         return self
 
 
 class LanguageForm(LedgerForm):
-    code = text(_("Code"), _("Three small letters of ISO 639-3; qaa to qtz are for private use."))
+    code = text(_("Code"), _("Three letters of ISO 639-3; qaa to qtz are for a language without a code."))
+    name = text(_("Name"), _("As the study calls it; left open, the name of the standard stands."))
+
+
+class DialectForm(LedgerForm):
+    language_id = SelectField(_("Dialect of"), validate_choice=False)
     name = text(_("Name"))
+
+    def offer(self) -> Self:
+        self.language_id.choices = language_choices(_("choose"))
+        return self
 
 
 class SourceForm(LedgerForm):

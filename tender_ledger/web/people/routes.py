@@ -3,9 +3,12 @@
 from datetime import date
 from typing import Any
 
-from flask import abort, current_app, g, request, url_for
+from flask import abort, current_app, g, render_template, request, url_for
+from werkzeug.wrappers import Response
 
 from tender_ledger.core.rights import Right
+from tender_ledger.figures.places import Place, place_map
+from tender_ledger.formats.languages import find_languages
 from tender_ledger.operations import guarding
 from tender_ledger.operations import people as operations
 from tender_ledger.operations.errors import Refused
@@ -17,6 +20,7 @@ from tender_ledger.web.people.forms import (
     REFUSALS,
     AgreementForm,
     CommunityForm,
+    DialectForm,
     EraseForm,
     HolderForm,
     LanguageForm,
@@ -27,6 +31,7 @@ from tender_ledger.web.people.forms import (
     WithdrawalForm,
 )
 from tender_ledger.web.shared.answers import Page, form_page, part_saved
+from tender_ledger.web.shared.looks import LOOKS
 from tender_ledger.web.shared.spread import done, spread
 from tender_ledger.web.shared.study_scope import study_blueprint
 from tender_ledger.web.shared.words import gettext as _
@@ -37,16 +42,35 @@ people = study_blueprint("people", __name__, "/people")
 @people.get("")
 def list_people() -> str:
     """Everybody by community, with what their terms of today allow."""
+    communities = queries.communities(g.scope)
     return spread(
         "people/people.html",
         "people/_about.html",
-        communities=queries.communities(g.scope),
+        communities=communities,
         holders=queries.holders(g.scope),
         withheld=queries.withheld_holders(g.scope),
         erased=queries.erased_holders(g.scope) if g.member.may(Right.AGREE) else [],
         sources=queries.sources(g.scope),
         languages=studies.languages(g.scope),
+        dialects=studies.dialects(g.scope),
+        place_map=place_map(_places(communities)),
     )
+
+
+def _places(communities: list[dict[str, Any]]) -> list[Place]:
+    """The communities that may be placed: those whose position was written down."""
+    return [Place(one["code"], one["name"], one["latitude"], one["longitude"], one["parent_code"] or "")
+            for one in communities if one["latitude"] is not None]  # fmt: skip
+
+
+@people.get("/places.svg")
+def places() -> Response:
+    """The map of the communities as a file of its own."""
+    drawn = place_map(_places(queries.communities(g.scope)))
+    if drawn is None:
+        abort(404)
+    body = render_template("people/places_file.svg", place_map=drawn, looks=LOOKS)
+    return Response(body, mimetype="image/svg+xml", headers={"Content-Disposition": 'attachment; filename="places.svg"'})
 
 
 @people.route("/holders/new", methods=["GET", "POST"])
@@ -288,9 +312,12 @@ def new_community() -> Page:
 def correct_community(code: str) -> Page:
     g.member.require(Right.ADMINISTER)
     found = _community(code)
-    form = CommunityForm().offer()
+    form = CommunityForm().offer(found["id"])
     if request.method == "GET":
-        form.fill({**found, "languages": [str(one) for one in found["language_ids"]]})
+        chosen = {
+            name: [str(one) for one in found[ids]] for name, ids in (("languages", "language_ids"), ("dialects", "dialect_ids"))
+        }
+        form.fill({**found, **chosen, "parent_id": str(found["parent_id"] or "")})
     return form_page(
         "people/community_form.html",
         form,
@@ -305,14 +332,31 @@ def correct_community(code: str) -> Page:
 @people.route("/languages/new", methods=["GET", "POST"])
 def new_language() -> Page:
     g.member.require(Right.ADMINISTER)
-    form = LanguageForm()
+    form = LanguageForm(data={"code": request.args.get("code", "")})
+    sought = request.args.get("q", "")
     return form_page(
-        "people/simple_form.html",
+        "people/language_form.html",
         form,
         lambda: operations.add_language(g.scope, **form.values()),
         _("The language is recorded."),
         lambda: url_for("people.list_people"),
         title=_("Add a language"),
+        sought=sought,
+        found=find_languages(sought),
+    )
+
+
+@people.route("/dialects/new", methods=["GET", "POST"])
+def new_dialect() -> Page:
+    g.member.require(Right.ADMINISTER)
+    form = DialectForm().offer()
+    return form_page(
+        "people/simple_form.html",
+        form,
+        lambda: operations.add_dialect(g.scope, language_id=form.language_id.data or "", name=form.name.data or ""),
+        _("The dialect is recorded."),
+        lambda: url_for("people.list_people"),
+        title=_("Add a dialect"),
     )
 
 

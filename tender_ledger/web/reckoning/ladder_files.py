@@ -13,27 +13,9 @@ from tender_ledger.core.publication import MINIMUM_HOLDERS
 from tender_ledger.figures.ladder import Told, use_ladder
 from tender_ledger.formats.sheet import write_sheet
 from tender_ledger.operations.publishing import PublishedLadder
+from tender_ledger.web.shared.looks import LOOKS
 from tender_ledger.web.shared.words import gettext as _
 
-# What each kind of mark looks like in a file, as attributes that every program reads; the page has its own style sheet.
-_SANS, _SERIF = 'font-family="Noto Sans, sans-serif"', 'font-family="Gentium Plus, serif"'
-LOOKS = {
-    "title": f'{_SERIF} font-size="20" fill="#1b2526"',
-    "sentence": f'{_SERIF} font-size="13" fill="#566260"',
-    "head": f'{_SANS} font-size="11.5" fill="#566260"',
-    "tick": f'{_SANS} font-size="10" fill="#566260" text-anchor="middle"',
-    "rank": f'{_SANS} font-size="12" fill="#566260" text-anchor="end"',
-    "name": f'{_SERIF} font-size="15" fill="#1b2526"',
-    "auth": f'{_SERIF} font-size="12" fill="#566260" font-style="normal"',
-    "value": f'{_SERIF} font-size="15" font-weight="700" fill="#1b2526" text-anchor="end"',
-    "count": f'{_SERIF} font-size="15" fill="#1b2526" text-anchor="end"',
-    "code": f'{_SANS} font-size="8.5" fill="#566260" text-anchor="middle"',
-    "rule": 'stroke="#1b2526" stroke-width="1.5"',
-    "hair": 'stroke="#e2e5de" stroke-width="1"',
-    "stem": 'stroke="#77827e" stroke-width="1"',
-    "dot": 'fill="#1b2526"',
-    "hollow": 'fill="#ffffff" stroke="#1b2526" stroke-width="1.5"',
-}
 # The colours of the categories in a file: those of the light theme.
 HUES = {
     "FD": "#5d7d2b", "FA": "#a3822a", "AF": "#7d8f6d", "BE": "#d0a63a", "IF": "#9a7fae", "MT": "#7c6044", "FU": "#b5622e",

@@ -77,5 +77,5 @@ def use_choices() -> list[SelectChoice]:
     )
 
 
-def language_choices() -> list[SelectChoice]:
-    return options([("", _("not said")), *((one["id"], f"{one['name']} ({one['code']})") for one in studies.languages(g.scope))])
+def language_choices(none: str = _("not said")) -> list[SelectChoice]:
+    return options([("", none), *((one["id"], f"{one['name']} ({one['code']})") for one in studies.languages(g.scope))])

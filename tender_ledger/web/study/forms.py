@@ -2,14 +2,20 @@
 
 from typing import Self
 
-from wtforms import SelectField
+from wtforms import DateField, SelectField
+from wtforms.validators import Optional
 
 from tender_ledger.core.rights import Role
+from tender_ledger.web.shared.chosen import WAYS
 from tender_ledger.web.shared.forms import LedgerForm, community_choices, options, text
 from tender_ledger.web.shared.words import gettext as _
 
 ROLES = [(Role.READER, _("reader")), (Role.RECORDER, _("recorder")), (Role.REVIEWER, _("reviewer")), (Role.OWNER, _("owner")),
          (Role.GUARDIAN, _("guardian of a community"))]  # fmt: skip
+
+
+PERMITS = [("ethics", _("ethics approval")), ("research", _("research permit")),
+           ("access_and_benefit", _("agreement on access and benefits"))]  # fmt: skip
 
 
 class StudyForm(LedgerForm):
@@ -36,3 +42,17 @@ class MemberForm(RoleForm):
 
 class InvitationForm(RoleForm):
     meant_for = text(_("Meant for"), _("For your own list; the link works for whoever has it."))
+
+
+class PermitForm(LedgerForm):
+    kind = SelectField(_("Kind"), choices=options(PERMITS), validate_choice=False)
+    given_by = text(_("Given by"), _("The board, office or council."))
+    reference = text(_("Number or reference"))
+    granted_on = DateField(_("Given on"))
+    expires_on = DateField(_("Stands until"), description=_("Its last day; open where none was set."), validators=[Optional()])
+    conditions = text(_("Conditions"), _("What it asks of the study, in words."))
+
+
+class ChosenForm(LedgerForm):
+    way = SelectField(_("How the holders were chosen"), choices=options([("", _("choose")), *WAYS]), validate_choice=False)
+    words = text(_("In words"), _("Who was asked to name whom, from which list it was drawn, who was left out."))

@@ -1,6 +1,6 @@
 """The studies of a person; a study's cover, its members, its history of acts, and undoing them."""
 
-from flask import Blueprint, g, redirect, render_template, request, url_for
+from flask import Blueprint, abort, g, redirect, render_template, request, url_for
 from flask_login import current_user
 from werkzeug.wrappers import Response
 
@@ -8,19 +8,23 @@ from tender_ledger.core.rights import Right
 from tender_ledger.core.rules import CountingRules
 from tender_ledger.operations import clock
 from tender_ledger.operations import members as member_operations
+from tender_ledger.operations import permits as permit_operations
 from tender_ledger.operations import studies as study_operations
-from tender_ledger.operations.errors import Refused
+from tender_ledger.operations.errors import Conflict, Refused
 from tender_ledger.operations.history import undo_act
 from tender_ledger.operations.members import INVITED_FOR
 from tender_ledger.storage.queries import accounts, people
 from tender_ledger.storage.queries import acts as act_queries
 from tender_ledger.storage.queries import members as member_queries
+from tender_ledger.storage.queries import studies as studies_queries
 from tender_ledger.web.shared.answers import Page, form_page, part_saved
+from tender_ledger.web.shared.chosen import WAYS
 from tender_ledger.web.shared.rules_sentence import rules_sentence
 from tender_ledger.web.shared.spread import done, spread
 from tender_ledger.web.shared.study_scope import study_blueprint
 from tender_ledger.web.shared.words import gettext as _
-from tender_ledger.web.study.forms import InvitationForm, MemberForm, StudyForm
+from tender_ledger.web.study.changes import ENTITIES, subject, told_changes
+from tender_ledger.web.study.forms import PERMITS, ChosenForm, InvitationForm, MemberForm, PermitForm, StudyForm
 
 studies = Blueprint("studies", __name__, template_folder="templates")
 study = study_blueprint("study", __name__, "")
@@ -54,6 +58,10 @@ ACTS = {
     "restrict_records": _("held records back"),
     "release_records": _("released records"),
     "undo_act": _("undid an act"),
+    "add_dialect": _("added a dialect"),
+    "record_permit": _("recorded a permit"),
+    "correct_permit": _("corrected a permit"),
+    "say_choice_of_holders": _("said how holders were chosen"),
 }
 
 
@@ -87,10 +95,81 @@ def cover() -> str:
         communities=people.communities(g.scope),
         members=member_queries.members(g.scope),
         counted=rules_sentence(study_operations.rules_in_force(g.scope) or CountingRules()),
+        permits=studies_queries.permits(g.scope),
+        permit_kinds=dict(PERMITS),
+        chosen=studies_queries.choice_of_holders(g.scope),
+        ways=dict(WAYS),
         acts=act_queries.acts(g.scope, limit=6),
         act_names=ACTS,
         for_good=act_queries.FOR_GOOD,
     )
+
+
+@study.get("/permits")
+def permits() -> Page:
+    """What allows the study to work, and how it came to its holders."""
+    return _permits_page()
+
+
+def _permits_page(*, recording: PermitForm | None = None, choosing: ChosenForm | None = None, status: int = 200) -> Page:
+    chosen = studies_queries.choice_of_holders(g.scope)
+    if choosing is None:
+        choosing = ChosenForm(formdata=None)
+        choosing.fill(chosen or {})
+    return spread(
+        "study/permits.html", "study/_about_permits.html", permits=studies_queries.permits(g.scope), permit_kinds=dict(PERMITS),
+        chosen=chosen, ways=dict(WAYS), recording=recording or PermitForm(formdata=None), choosing=choosing,
+    ), status  # fmt: skip
+
+
+@study.post("/permits")
+def record_permit() -> Page:
+    form = PermitForm()
+    return part_saved(
+        form,
+        lambda: permit_operations.record_permit(g.scope, form.values()),
+        _("The permit is recorded."),
+        url_for("study.permits"),
+        lambda: _permits_page(recording=form, status=422),
+    )
+
+
+@study.route("/permits/<int:permit>/correct", methods=["GET", "POST"])
+def correct_permit(permit: int) -> Page:
+    g.member.require(Right.ADMINISTER)
+    found = next((one for one in studies_queries.permits(g.scope) if one["id"] == permit), None)
+    if found is None:
+        abort(404)
+    form = PermitForm()
+    if request.method == "GET":
+        form.fill(found)
+    return form_page(
+        "study/permit_form.html",
+        form,
+        lambda: permit_operations.correct_permit(g.scope, permit, form.seen_version(), form.values()),
+        _("Corrected."),
+        lambda: url_for("study.permits"),
+    )
+
+
+@study.post("/chosen")
+def say_choice() -> Page:
+    """Say how the study came to its holders."""
+    form = ChosenForm()
+    try:
+        permit_operations.say_choice_of_holders(
+            g.scope, form.seen_version(), way=form.way.data or "", words=form.words.data or ""
+        )
+    except Refused as refused:
+        form.show(refused)
+        return _permits_page(choosing=form, status=422)
+    except Conflict as stale:
+        form.version.data = str(stale.version)
+        form.form_errors.append(
+            _("Somebody said it meanwhile; what stands now is above. Send yours again to put it in its place.")
+        )
+        return _permits_page(choosing=form, status=409)
+    return done(_("Recorded; it stands beside the numbers from now on."), url_for("study.permits"))
 
 
 @study.get("/members")
@@ -160,6 +239,23 @@ def history() -> str:
     return render_template(
         "study/history.html", acts=act_queries.acts(g.scope, limit=200), act_names=ACTS, for_good=act_queries.FOR_GOOD
     )
+
+
+@study.get("/history/<entity>/<int:record>")
+def record_history(entity: str, record: int) -> str:
+    """Every change of one record, with what was before and after."""
+    if entity == "membership":
+        g.member.require(Right.ADMINISTER)
+    history = act_queries.record_history(g.scope, entity, record) if entity in ENTITIES else []
+    if not history:
+        abort(404)
+    last = next(one for one in reversed(history) if one["entity"] == entity)
+    name, page = subject(g.scope, entity, record, last["after"] or last["before"])
+    return render_template(
+        "study/record_history.html", changes=told_changes(g.scope, history), what=ENTITIES[entity], name=name,
+        page=page if last["after"] else "", act_names=ACTS, for_good=act_queries.FOR_GOOD,
+        parts={one["entity"] for one in history} != {entity},
+    )  # fmt: skip
 
 
 @study.post("/history/<int:act>/undo")
