@@ -8,9 +8,11 @@ from collections.abc import Iterator
 from pathlib import Path
 
 import pytest
+from argon2 import PasswordHasher
 from flask import Flask
 from flask.testing import FlaskClient
 
+from tender_ledger import operations
 from tender_ledger.core.terms import Scope
 from tender_ledger.demo.load import load_demo
 from tender_ledger.launch.cluster import Cluster
@@ -22,10 +24,18 @@ from tender_ledger.storage.queries import accounts
 from tender_ledger.web.app import create_app
 
 REFERENCE = Path(__file__).parent / "reference"
+USUAL_HASHER = operations.accounts.HASHER
 KEY = NamesKey(b"k" * 32)
 KEY_TEXT = "a2tra2tra2tra2tra2tra2tra2tra2tra2tra2tra2s="
 PASSWORD = "a long test password"
 OWNER, RECORDER, REVIEWER, READER, GUARDIAN = (f"{who}@veldra.example" for who in ("tarn", "venn", "oskar", "reed", "hale"))
+
+
+@pytest.fixture(scope="session", autouse=True)
+def quick_hashes() -> None:
+    """Tests sign in hundreds of times: their passwords are hashed at little cost. Sign-ins of started servers are as they are."""
+    operations.accounts.HASHER = PasswordHasher(time_cost=1, memory_cost=64, parallelism=1)
+    operations.accounts.NOBODY = operations.accounts.HASHER.hash("of nobody")
 
 
 @pytest.fixture(scope="session")

@@ -15,8 +15,8 @@ from tender_ledger.storage.database import database
 from tender_ledger.storage.models import Attempt, Person, PersonSession
 from tender_ledger.storage.queries import accounts
 
-_HASHER = PasswordHasher()
-_NOBODY = _HASHER.hash(secrets.token_hex(16))  # verified against when there is no such account, so that both take as long
+HASHER = PasswordHasher()
+NOBODY = HASHER.hash(secrets.token_hex(16))  # verified against when there is no such account, so that both take as long
 ACCOUNT_LIMIT, ADDRESS_LIMIT = 8, 40
 SHORTEST = 10  # characters of a password
 
@@ -41,7 +41,7 @@ def sign_in(email: str, password: str, address: str, browser: str, key: bytes) -
     if of_account >= ACCOUNT_LIMIT or of_address >= ADDRESS_LIMIT:
         raise TooManyAttempts
     person = accounts.person_by_email(fold(email))
-    if not _matches(person["password_hash"] if person else _NOBODY, password) or not person or person["disabled_at"]:
+    if not _matches(person["password_hash"] if person else NOBODY, password) or not person or person["disabled_at"]:
         Attempt.insert(account_digest=account_digest, address_digest=address_digest).execute()
         raise Refused({"password": "Address and password do not belong together. Check both and try again."})
     token = secrets.token_urlsafe(32)
@@ -79,7 +79,7 @@ def change_password(person: SignedIn, current: str, new: str, *, token: str, key
     if len(new) < SHORTEST:
         raise Refused({"new": f"A password needs at least {SHORTEST} characters."})
     with database.atomic():
-        Person.update(password_hash=_HASHER.hash(new)).where(Person.id == person.id).execute()
+        Person.update(password_hash=HASHER.hash(new)).where(Person.id == person.id).execute()
         database.execute_sql(
             "UPDATE person_session SET ended_at = now() WHERE person_id = %s AND token_sha256 <> %s AND ended_at IS NULL",
             (person.id, _sha256(token)),
@@ -104,13 +104,13 @@ def add_person(email: str, name: str, password: str) -> int:
     if len(password) < SHORTEST:
         raise Refused({"password": f"A password needs at least {SHORTEST} characters."})
     with constraints_as_refusals():
-        values = {"email": clean(email), "email_fold": fold(email), "name": name, "password_hash": _HASHER.hash(password)}
+        values = {"email": clean(email), "email_fold": fold(email), "name": name, "password_hash": HASHER.hash(password)}
         return int(Person.insert(**values).execute())
 
 
 def _matches(password_hash: str, password: str) -> bool:
     try:
-        return _HASHER.verify(password_hash, password)
+        return HASHER.verify(password_hash, password)
     except (VerificationError, InvalidHashError):
         return False
 

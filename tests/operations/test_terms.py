@@ -5,6 +5,7 @@ from datetime import date, timedelta
 
 import numpy as np
 import pytest
+from argon2 import Type
 from cryptography.exceptions import InvalidTag
 
 from tender_ledger.core.rules import CountingRules
@@ -19,7 +20,7 @@ from tender_ledger.operations.recording_choices import recording_choices
 from tender_ledger.storage.database import rows, value
 from tender_ledger.storage.queries import acts, encounters, plants, reports
 from tender_ledger.storage.queries import people as queries
-from tests.conftest import KEY
+from tests.conftest import KEY, USUAL_HASHER
 from tests.factories import ALL, SmallStudy
 
 RULES = CountingRules()
@@ -365,6 +366,12 @@ def test_wrong_password_and_unknown_address_are_answered_alike(small: SmallStudy
         told.append(refused.value.errors)
     assert told[0] == told[1]
     assert value("SELECT password_hash FROM person LIMIT 1").startswith("$argon2id$")
+
+
+def test_passwords_are_hashed_at_the_cost_that_is_recommended():
+    """RFC 9106, section 4: the second recommended option, for where memory is scarce; the values from memory."""
+    usual = (USUAL_HASHER.type, USUAL_HASHER.time_cost, USUAL_HASHER.memory_cost, USUAL_HASHER.parallelism)
+    assert usual == (Type.ID, 3, 2**16, 4)
 
 
 def test_too_many_attempts_close_the_account_from_every_address_and_then_the_address(small: SmallStudy):

@@ -13,6 +13,7 @@ LOOKS = {
     "value": f'{_SERIF} font-size="15" font-weight="700" fill="#1b2526" text-anchor="end"',
     "count": f'{_SERIF} font-size="15" fill="#1b2526" text-anchor="end"',
     "code": f'{_SANS} font-size="8.5" fill="#566260" text-anchor="middle"',
+    "degrees": f'{_SANS} font-size="11" fill="#566260"',
     "place": f'{_SERIF} font-size="15" fill="#1b2526"',
     "rule": 'stroke="#1b2526" stroke-width="1.5"',
     "hair": 'stroke="#e2e5de" stroke-width="1"',
