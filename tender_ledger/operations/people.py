@@ -235,7 +235,8 @@ def record_agreement(scope: Scope, *, agreed_on: date, form: str, terms: Mapping
     `terms` are the answers by TERM_COLUMNS and `may_credit`; `expires_on` is the last day it stands; `wishes` by WISHES;
     each of `limits` says what is not to be done (`refuses`, of REFUSALS) with uses of a `category` (its number) or with what
     is told of a `plant` (its field number). A guardian records for the own community, and never wider than what stands:
-    what the holder left out stays left out, and the last day comes no later.
+    what the holder left out stays left out, and the last day comes no later. Where only some may hear it (the wish
+    `audience`), nothing is published word for word.
     """
     scope.viewer.require_for(Right.AGREE, community_id or people.community_of(scope, holder_id))
     left_out = [one for limit in limits if (one := _limit(scope, limit))]
@@ -245,6 +246,9 @@ def record_agreement(scope: Scope, *, agreed_on: date, form: str, terms: Mapping
         left_out += [one for one in stands["limits"] if one not in left_out]
         expires_on = min(filter(None, (expires_on, stands["expires_on"])), default=None)
     form = required(form, "form", "How it was given")
+    if terms.get("may_publish_verbatim") and clean((wishes or {}).get("audience")):
+        raise Refused({"may_publish_verbatim": "What only some may hear cannot be published word for word, since whoever reads it "
+                       "cannot be known. Take the one or the other back."})  # fmt: skip
     if agreed_on > scope.day:
         raise Refused({"agreed_on": "An agreement cannot be of a day to come."})
     values: dict[str, Any] = {name: bool(terms.get(name)) for name in TERM_COLUMNS}

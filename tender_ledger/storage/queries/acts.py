@@ -29,9 +29,14 @@ _HIDDEN = """((c.holder_id IN ({holders})
       OR (c.entity = 'determination' AND c.record_id IN (SELECT d.id FROM determination d WHERE d.plant_id = ANY(%(plants)s)))
       OR (c.entity = 'local_name' AND (c.record_id = ANY(%(names)s)
             OR c.record_id IN (SELECT n.id FROM local_name n WHERE n.plant_id = ANY(%(plants)s))))
-      OR (c.entity = 'encounter' AND c.record_id = ANY(%(encounters)s))
+      OR (c.entity = 'encounter' AND (c.record_id = ANY(%(encounters)s) OR {nobody_seen}))
       OR (c.entity = 'community_restriction'
             AND NOT (coalesce(c.after, c.before) ->> 'community_id')::bigint = ANY(%(guards)s)))"""
+# A correction of an encounter that did nothing but let hidden people in or out.
+_NOBODY_SEEN = """(c.before - 'informants' = c.after - 'informants' AND NOT EXISTS (
+    SELECT FROM jsonb_array_elements((c.before -> 'informants') || (c.after -> 'informants')) one
+    WHERE NOT (c.before -> 'informants' @> jsonb_build_array(one) AND c.after -> 'informants' @> jsonb_build_array(one))
+      AND (one ->> 'informant_id')::bigint NOT IN (SELECT i.id FROM informant i WHERE i.holder_id IN ({holders}))))"""
 _HIDDEN_CHANGES = """SELECT c.act_id, count(*) AS n FROM change c JOIN act a ON a.id = c.act_id
     WHERE c.study_id = %(study)s AND {hidden} GROUP BY c.act_id"""
 _NONE_HIDDEN = "SELECT NULL::bigint AS act_id, 0 AS n WHERE false"
@@ -54,7 +59,7 @@ def _hidden_condition(scope: Scope) -> tuple[str, dict[str, Any]]:
     if not value(anything, **values):
         return "", values
     values |= {"plants": hidden_plants(scope), "names": hidden_names(scope), "encounters": hidden_encounters(scope)}
-    return _HIDDEN.format(holders=holders), values
+    return _HIDDEN.format(holders=holders, nobody_seen=_NOBODY_SEEN.format(holders=holders)), values
 
 
 def _hidden(scope: Scope) -> tuple[str, dict[str, Any]]:

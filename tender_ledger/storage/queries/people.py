@@ -106,6 +106,19 @@ def agreements(scope: Scope, *, holder_id: int | None = None, community_id: int 
     )
 
 
+def audience_of(scope: Scope, informant_id: int) -> list[str]:
+    """Who may hear what an informant tells, in the words of the agreements that stand: the holder's own, the community's."""
+    found = rows(
+        """SELECT DISTINCT k.audience FROM informant i JOIN holder h ON h.id = i.holder_id
+           JOIN latest_agreements(%(study)s, %(day)s) l ON l.holder_id = h.id OR l.community_id = h.community_id
+           JOIN consent k ON k.id = l.id WHERE i.id = %(informant)s AND k.audience <> '' ORDER BY 1""",
+        study=scope.study_id,
+        day=scope.day,
+        informant=informant_id,
+    )
+    return [one["audience"] for one in found]
+
+
 def community_of(scope: Scope, holder_id: int | None) -> int | None:
     """The community of a holder of the study; None where there is none."""
     found = row(

@@ -26,11 +26,13 @@ _OWN = ("#8a5a33", "#2f7286", "#6a5b9c", "#7a7a2c", "#a04d70", "#4a7a55")
 
 @dataclass(frozen=True)
 class AboutLadder:
-    """What a file says of itself: how it was counted, where, what of it is shown, when; and the authors of the names."""
+    """What a file says of itself: how it was counted, where, what of it is shown, how holders were chosen, when; and the authors
+    of the names."""
 
     counted: str
     where: str
     shown: str
+    chosen: str
     day: date
     authorship: Mapping[str, str]
 
@@ -71,12 +73,14 @@ def ladder_csv(published: PublishedLadder, categories: Mapping[str, Any], about:
         *shown,
         "other_categories",
         "counted",
+        "holders",
         "note",
     )
     note = _("How often it was told, not how well it works. It is no advice to treat, eat or gather.")
     return write_sheet(columns, [
         {"rank": one.rank or None, "taxon": one.taxon, "family": one.family, "index": SYMBOLS[published.index],
          "value": repr(one.value), "reports": one.reports, "told_by": one.told_by, "N": published.n, **dict(one.shares.named),
-         "other_categories": one.shares.merged or None, "counted": about.counted, "note": note}
+         "other_categories": one.shares.merged or None, "counted": about.counted,
+         "holders": about.chosen, "note": note}
         for one in published.taxa
     ])  # fmt: skip

@@ -26,7 +26,7 @@ from tender_ledger.core.rules import BASES
 from tender_ledger.operations import reckoning as operations
 from tender_ledger.operations import studies as study_operations
 from tender_ledger.operations.publishing import publish_ladder
-from tender_ledger.storage.queries import people
+from tender_ledger.storage.queries import people, studies
 from tender_ledger.web.reckoning.asked import (
     FILTER,
     KEPT,
@@ -40,6 +40,7 @@ from tender_ledger.web.reckoning.asked import (
 )
 from tender_ledger.web.reckoning.ladder_files import AboutLadder, ladder_csv, ladder_svg
 from tender_ledger.web.reckoning.tables import category_rows, faced_categories, faced_taxa, ladder_of, taxon_rows
+from tender_ledger.web.shared.chosen import chosen_words
 from tender_ledger.web.shared.rules_sentence import BASIS_NAMES, rules_parts, rules_sentence
 from tender_ledger.web.shared.spread import done, opened, spread
 from tender_ledger.web.shared.study_scope import study_blueprint
@@ -61,7 +62,7 @@ def show() -> str:
     known = categories()
     context = {
         "asked": one, "r": part, "whole": whole, "communities": names, "rules": one.rules, "rules_words": rules_parts(one.rules),
-        "categories": known, "symbols": SYMBOLS, "group": one.group, **_filter(one, whole, names, known),
+        "chosen": chosen_words(studies.choice_of_holders(g.scope)), "categories": known, "symbols": SYMBOLS, "group": one.group, **_filter(one, whole, names, known),
     }  # fmt: skip
     context |= _rows(one, part, whole, reckoned.selected)
     kind, about = opened()
@@ -159,7 +160,7 @@ def ladder_file(kind: str) -> Answer:
               "part": {row["code"]: row["label"] for row in operations.parts_told(g.scope)}, "community": names}  # fmt: skip
     about = AboutLadder(
         counted=rules_sentence(one.rules), where=names.get(one.group, ""), shown=filter_words(one.selection, labels),
-        day=g.scope.day, authorship={taxon: fact["authorship"] for taxon, fact in operations.taxon_facts(g.scope).items()},
+        chosen=chosen_words(studies.choice_of_holders(g.scope)), day=g.scope.day, authorship={taxon: fact["authorship"] for taxon, fact in operations.taxon_facts(g.scope).items()},
     )  # fmt: skip
     body = ladder_svg(published, known, about) if kind == "svg" else ladder_csv(published, known, about)
     media = {"svg": "image/svg+xml", "csv": "text/csv"}[kind]

@@ -8,7 +8,7 @@ from tender_ledger.core.rights import Right
 from tender_ledger.operations import reports as operations
 from tender_ledger.operations.errors import Conflict, Refused
 from tender_ledger.operations.typed_report import TypedReport, as_typed
-from tender_ledger.storage.queries import acts, plants
+from tender_ledger.storage.queries import acts, people, plants
 from tender_ledger.storage.queries import reports as queries
 from tender_ledger.web.shared.answers import Page
 from tender_ledger.web.shared.report_form import SLOTS, ReportForm
@@ -43,7 +43,7 @@ def report(report: int) -> str:
     found = _report(report)
     history = acts.record_history(g.scope, "use_report", report)
     return spread("reports/report.html", "reports/_history.html", report=found, plant=plants.plant(g.scope, found["plant"]),
-                  history=history, guarded=not found["is_source"] and found["community_id"] in g.member.guards)  # fmt: skip
+                  history=history, audience=people.audience_of(g.scope, found["informant_id"]), guarded=not found["is_source"] and found["community_id"] in g.member.guards)  # fmt: skip
 
 
 @reports.route("/<int:report>/correct", methods=["GET", "POST"])
