@@ -247,8 +247,8 @@ def record_agreement(scope: Scope, *, agreed_on: date, form: str, terms: Mapping
         expires_on = min(filter(None, (expires_on, stands["expires_on"])), default=None)
     form = required(form, "form", "How it was given")
     if terms.get("may_publish_verbatim") and clean((wishes or {}).get("audience")):
-        raise Refused({"may_publish_verbatim": "What only some may hear cannot be published word for word, since whoever reads it "
-                       "cannot be known. Take the one or the other back."})  # fmt: skip
+        raise Refused({"may_publish_verbatim": "What only some may hear cannot be published word for word, since whoever reads "
+                       "it cannot be known. Take the one or the other back."})  # fmt: skip
     if agreed_on > scope.day:
         raise Refused({"agreed_on": "An agreement cannot be of a day to come."})
     values: dict[str, Any] = {name: bool(terms.get(name)) for name in TERM_COLUMNS}

@@ -62,7 +62,8 @@ def show() -> str:
     known = categories()
     context = {
         "asked": one, "r": part, "whole": whole, "communities": names, "rules": one.rules, "rules_words": rules_parts(one.rules),
-        "chosen": chosen_words(studies.choice_of_holders(g.scope)), "categories": known, "symbols": SYMBOLS, "group": one.group, **_filter(one, whole, names, known),
+        "chosen": chosen_words(studies.choice_of_holders(g.scope)),
+        "categories": known, "symbols": SYMBOLS, "group": one.group, **_filter(one, whole, names, known),
     }  # fmt: skip
     context |= _rows(one, part, whole, reckoned.selected)
     kind, about = opened()
@@ -160,7 +161,8 @@ def ladder_file(kind: str) -> Answer:
               "part": {row["code"]: row["label"] for row in operations.parts_told(g.scope)}, "community": names}  # fmt: skip
     about = AboutLadder(
         counted=rules_sentence(one.rules), where=names.get(one.group, ""), shown=filter_words(one.selection, labels),
-        chosen=chosen_words(studies.choice_of_holders(g.scope)), day=g.scope.day, authorship={taxon: fact["authorship"] for taxon, fact in operations.taxon_facts(g.scope).items()},
+        chosen=chosen_words(studies.choice_of_holders(g.scope)), day=g.scope.day,
+        authorship={taxon: fact["authorship"] for taxon, fact in operations.taxon_facts(g.scope).items()},
     )  # fmt: skip
     body = ladder_svg(published, known, about) if kind == "svg" else ladder_csv(published, known, about)
     media = {"svg": "image/svg+xml", "csv": "text/csv"}[kind]

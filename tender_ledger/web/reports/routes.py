@@ -43,7 +43,8 @@ def report(report: int) -> str:
     found = _report(report)
     history = acts.record_history(g.scope, "use_report", report)
     return spread("reports/report.html", "reports/_history.html", report=found, plant=plants.plant(g.scope, found["plant"]),
-                  history=history, audience=people.audience_of(g.scope, found["informant_id"]), guarded=not found["is_source"] and found["community_id"] in g.member.guards)  # fmt: skip
+                  history=history, audience=people.audience_of(g.scope, found["informant_id"]),
+                  guarded=not found["is_source"] and found["community_id"] in g.member.guards)  # fmt: skip
 
 
 @reports.route("/<int:report>/correct", methods=["GET", "POST"])
