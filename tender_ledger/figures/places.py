@@ -10,8 +10,8 @@ from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from itertools import pairwise
 
-WIDTH, PAD = 620.0, 46.0  # pixels; room for labels around the outermost places
-LOWEST, HIGHEST = 190.0, 430.0  # of the figure
+PAD = 46.0  # pixels: room for labels around the outermost places
+LOWEST, HIGHEST = 0.3, 0.7  # height of the figure, by its width
 KM_A_DEGREE = 111.195  # of latitude, on a sphere of the mean radius of the Earth, 6371.009 km (Moritz 2000, GRS 80)
 _LEAST = 0.04  # degrees drawn around a single place
 _EM = 7.4  # width of a letter of a label, on the average
@@ -48,6 +48,7 @@ class PlaceMap:
     """Everything drawn: size, lines of the grid as (position, label), dots, lines from a place to what it lies within as
     (x1, y1, x2, y2), and the bar of `bar_km` kilometres, `bar` pixels long, true at `latitude`."""
 
+    width: float
     height: float
     meridians: tuple[tuple[float, str], ...]
     parallels: tuple[tuple[float, str], ...]
@@ -58,8 +59,8 @@ class PlaceMap:
     latitude: float
 
 
-def place_map(places: Sequence[Place]) -> PlaceMap | None:
-    """Place communities on a grid; None where there is none to place. The order of the places does not matter.
+def place_map(places: Sequence[Place], width: float = 620.0) -> PlaceMap | None:
+    """Place communities on a grid so many pixels wide; None where there is none to place. Their order does not matter.
 
     A study on both sides of the 180th meridian is drawn together.
     """
@@ -71,24 +72,27 @@ def place_map(places: Sequence[Place]) -> PlaceMap | None:
     middle = (south + north) / 2
     narrow = max(math.cos(math.radians(middle)), 0.05)  # nearer the poles than 87 degrees nothing is to be read anyway
     wide, high = (east - west) * narrow, north - south
-    scale = min((WIDTH - 2 * PAD) / max(wide, _LEAST), (HIGHEST - 2 * PAD) / max(high, _LEAST))  # pixels a degree of latitude
-    height = max(LOWEST, min(HIGHEST, high * scale + 2 * PAD))
+    scale = min(
+        (width - 2 * PAD) / max(wide, _LEAST), (HIGHEST * width - 2 * PAD) / max(high, _LEAST)
+    )  # pixels a degree of latitude
+    height = max(LOWEST * width, min(HIGHEST * width, high * scale + 2 * PAD))
 
     def spot(one: Place) -> tuple[float, float]:
-        x = WIDTH / 2 + (one.longitude - (west + east) / 2) * narrow * scale
+        x = width / 2 + (one.longitude - (west + east) / 2) * narrow * scale
         return round(x, 1), round(height / 2 - (one.latitude - middle) * scale, 1)
 
     spots = {one.key: spot(one) for one in places}
     lines = tuple((*spots[one.key], *spots[one.within]) for one in places if one.within in spots)
-    half_wide, half_high = WIDTH / 2 / (narrow * scale), height / 2 / scale
+    half_wide, half_high = width / 2 / (narrow * scale), height / 2 / scale
     centre = (west + east) / 2
-    meridians = tuple((round(WIDTH / 2 + (at - centre) * narrow * scale, 1), _degrees(_wrapped(at), "E", "W", step))
+    meridians = tuple((round(width / 2 + (at - centre) * narrow * scale, 1), _degrees(_wrapped(at), "E", "W", step))
                       for at, step in _grid(centre - half_wide, centre + half_wide))  # fmt: skip
     parallels = tuple((round(height / 2 - (at - middle) * scale, 1), _degrees(at, "N", "S", step))
                       for at, step in _grid(max(middle - half_high, -90), min(middle + half_high, 90)))  # fmt: skip
-    km = _round_below(WIDTH / 4 / scale * KM_A_DEGREE)
+    km = _round_below(width / 4 / scale * KM_A_DEGREE)
     bar = round(km / KM_A_DEGREE * scale, 1)
-    return PlaceMap(height, meridians, parallels, _labelled(places, spots, height), lines, bar, km, middle)
+    meridians = tuple(one for one in meridians if _EM * 3 < one[0] < width - _EM * 3)  # or the label would be cut
+    return PlaceMap(width, height, meridians, parallels, _labelled(places, spots, width, height), lines, bar, km, middle)
 
 
 def _unwrapped(places: Sequence[Place]) -> list[Place]:
@@ -124,7 +128,7 @@ def _degrees(value: float, positive: str, negative: str, step: float) -> str:
     return f"{text}°" if not float(text) else f"{text}° {positive if value > 0 else negative}"
 
 
-def _labelled(places: Sequence[Place], spots: dict[str, tuple[float, float]], height: float) -> tuple[Dot, ...]:
+def _labelled(places: Sequence[Place], spots: dict[str, tuple[float, float]], width: float, height: float) -> tuple[Dot, ...]:
     """The dots, each with its label where it meets fewest other labels, dots and edges."""
     taken = [(x - 5, y - 5, x + 5, y + 5) for x, y in spots.values()]
     dots = []
@@ -132,7 +136,7 @@ def _labelled(places: Sequence[Place], spots: dict[str, tuple[float, float]], he
         x, y = spots[one.key]
         beside, above, below = ("start", x + 10, y + 5), ("middle", x, y - 11), ("middle", x, y + 21)
         anchor, at_x, at_y = min((beside, ("end", x - 10, y + 5), above, below),
-                                 key=lambda spot: _cost(_box(one.label, *spot), taken, height))  # fmt: skip
+                                 key=lambda spot: _cost(_box(one.label, *spot), taken, width, height))  # fmt: skip
         taken.append(_box(one.label, anchor, at_x, at_y))
         dots.append(Dot(one.key, one.label, x, y, round(at_x, 1), round(at_y, 1), anchor))
     return tuple(dots)
@@ -145,9 +149,9 @@ def _box(label: str, anchor: str, x: float, y: float) -> Box:
     return left, y - _LINE + 3, left + long, y + 3
 
 
-def _cost(box: Box, taken: Sequence[Box], height: float) -> int:
+def _cost(box: Box, taken: Sequence[Box], width: float, height: float) -> int:
     """How many labels and dots it meets; an edge counts for ten."""
-    outside = box[0] < 4 or box[2] > WIDTH - 4 or box[1] < 4 or box[3] > height - 4
+    outside = box[0] < 4 or box[2] > width - 4 or box[1] < 4 or box[3] > height - 4
     return sum(_meet(box, other) for other in taken) + 10 * outside
 
 

@@ -45,6 +45,12 @@ ENTITIES: Mapping[str, type[StudyRecord]] = {
 }  # fmt: skip
 
 
+def columns_of(entity: str) -> list[str]:
+    """What a snapshot of a kind of record holds, in the order of its table: columns, then children."""
+    model = ENTITIES[entity]
+    return [name for name in model._meta.fields if name not in model.NOT_KEPT] + [child.name for child in model.CHILDREN]
+
+
 class StaleVersion(Exception):
     """The record was changed since the version that the writer had seen."""
 

@@ -6,7 +6,7 @@ import pytest
 from hypothesis import assume, given
 from hypothesis import strategies as st
 
-from tender_ledger.figures.places import WIDTH, Place, PlaceMap, place_map
+from tender_ledger.figures.places import Place, PlaceMap, place_map
 
 LATITUDES, LONGITUDES = st.floats(-80, 80), st.floats(-180, 180)
 SPOTS = st.lists(st.tuples(LATITUDES, LONGITUDES), min_size=1, max_size=12)
@@ -39,10 +39,10 @@ def test_distances_are_those_of_the_great_circle(latitude: float, longitude: flo
 def test_every_dot_lies_inside_and_north_is_up(spots: list[tuple[float, float]]):
     figure = drawn(*spots)
     for dot, (latitude, _longitude) in zip(figure.dots, spots, strict=True):
-        assert 0 < dot.x < WIDTH
+        assert 0 < dot.x < figure.width
         assert 0 < dot.y < figure.height
         assert all(dot.y >= other.y - 0.11 for other, (north, _e) in zip(figure.dots, spots, strict=True) if north > latitude)
-    assert 0 < figure.bar <= WIDTH / 4 + 0.1
+    assert 0 < figure.bar <= figure.width / 4 + 0.1
 
 
 @given(SPOTS)

@@ -36,6 +36,7 @@ from tender_ledger.web.shared.spread import done, spread
 from tender_ledger.web.shared.study_scope import study_blueprint
 from tender_ledger.web.shared.words import gettext as _
 
+_MARGIN_WIDTH = 276  # pixels that the map has in the margin, and on a phone
 people = study_blueprint("people", __name__, "/people")
 
 
@@ -53,7 +54,7 @@ def list_people() -> str:
         sources=queries.sources(g.scope),
         languages=studies.languages(g.scope),
         dialects=studies.dialects(g.scope),
-        place_map=place_map(_places(communities)),
+        place_map=place_map(_places(communities), _MARGIN_WIDTH),
     )
 
 
@@ -259,6 +260,7 @@ def _community_page(found: dict[str, Any], form: AgreementForm | None = None, st
         "people/community.html",
         "people/_terms_margin.html",
         community=found,
+        within=[one for one in queries.communities(g.scope) if one["parent_id"] == found["id"]],
         holders=[one for one in queries.holders(g.scope) if one["community_id"] == found["id"]],
         agreements=_with_limits(queries.agreements(g.scope, community_id=found["id"])),
         agreement=(form or AgreementForm(formdata=None, data={"agreed_on": g.scope.day})).offer(),

@@ -26,7 +26,7 @@ def install(app: Flask) -> None:
     app.jinja_env.trim_blocks = app.jinja_env.lstrip_blocks = True
     app.jinja_env.filters.update(
         count=count, decimal=decimal, day=day, days=days, moment=moment, sci=sci, clock=recording_time, terms=terms_sentence,
-        hue=hue, written=written_name, signed=signed,
+        degrees=degrees, hue=hue, written=written_name, signed=signed,
     )  # fmt: skip
     app.jinja_env.globals.update(here=here, last_act=last_act, new_key=lambda: str(uuid.uuid4()))
 
@@ -67,6 +67,11 @@ def moment(value: datetime, zone: str = "UTC") -> str:
     """A moment on the clocks of the study."""
     local = value.astimezone(ZoneInfo(zone))
     return f"{day(local.date())}, {local:%H:%M}"
+
+
+def degrees(value: float, positive: str, negative: str) -> str:
+    """47.80° N: two decimals, some kilometre, and the direction in place of a sign."""
+    return f"{abs(value):.2f}° {positive if value >= 0 else negative}"
 
 
 def recording_time(seconds: float | None) -> str:

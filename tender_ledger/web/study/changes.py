@@ -9,6 +9,7 @@ from typing import Any
 from flask import url_for
 
 from tender_ledger.core.terms import Scope
+from tender_ledger.storage.history import columns_of
 from tender_ledger.storage.queries import named
 from tender_ledger.web.shared.templating import day
 from tender_ledger.web.shared.words import gettext as _
@@ -69,7 +70,7 @@ def told_changes(scope: Scope, history: Sequence[Mapping[str, Any]]) -> list[Cha
     told = []
     for one in reversed(history):
         before, after = _said(one["before"], names), _said(one["after"], names)
-        fields = tuple((_label(key), before.get(key, ""), after.get(key, "")) for key in {**before, **after}
+        fields = tuple((_label(key), before.get(key, ""), after.get(key, "")) for key in columns_of(one["entity"])
                        if before.get(key, "") != after.get(key, ""))  # fmt: skip
         if fields or not one["before"] or not one["after"]:
             told.append(Change(one, ENTITIES[one["entity"]], not one["before"], not one["after"], fields if one["after"] else ()))
@@ -133,7 +134,7 @@ def _value(key: str, value: Any, state: Snapshot, names: Names) -> str:
 
 def _child(child: Snapshot, names: Names) -> str:
     """A row that belongs to a record: the records it points at, and what else it says. Nothing where none of them is known."""
-    pointed = [names.get((_POINTS_AT[key], value), "") for key, value in child.items() if key in _POINTS_AT and value is not None]
+    pointed = [names.get((kind, child[key]), "") for key, kind in _POINTS_AT.items() if child.get(key) is not None]
     if "informant_id" in child:
         return f"{pointed[0]} ({child['part']})" if pointed[0] else ""
     if "refuses" in child:
@@ -149,6 +150,8 @@ def _plain(key: str, value: Any) -> str:
     if isinstance(value, list):
         return ", ".join(_plain(key, one) for one in value)
     text = "" if value is None else str(value)
+    if isinstance(value, float):
+        return text.replace("-", "−")
     if text and (key.endswith("_on") or key in ("day_from", "day_to")):
         return day(date.fromisoformat(text))
     if key == "refuses":
