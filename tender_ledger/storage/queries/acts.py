@@ -125,7 +125,7 @@ def record_history(scope: Scope, entity: str, record_id: int) -> list[dict[str, 
         entity=entity,
         record=record_id,
     )
-    if any(one["hidden"] for one in found if one["entity"] == entity):
+    if next((one["hidden"] for one in found if one["entity"] == entity), True):  # its making is hidden with the record
         return []
     return [one for one in found if not one["hidden"]]
 
