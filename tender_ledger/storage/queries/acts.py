@@ -15,8 +15,7 @@ _HIDDEN_HOLDERS = """SELECT t.holder_id FROM informant_terms(%(study)s, %(day)s)
     WHERE NOT {seen}"""
 # A change `c` of an act `a` is hidden with what it was about. Owners, and whoever recorded it, still see what was agreed, to keep
 # the terms.
-_HIDDEN = """((c.holder_id IN ({holders})
-         AND NOT (c.entity IN ('holder', 'consent') AND (%(owner)s OR (%(agrees)s AND a.person_id = %(person)s))))
+_HIDDEN = """((c.holder_id IN ({holders}) AND NOT {keeps})
       OR (c.entity = 'use_report' AND c.record_id IN (
             SELECT b.report_id FROM barred_reports(%(study)s, %(day)s) b WHERE b.no_show))
       OR (c.entity = 'asking' AND c.record_id IN (
@@ -32,6 +31,7 @@ _HIDDEN = """((c.holder_id IN ({holders})
       OR (c.entity = 'encounter' AND (c.record_id = ANY(%(encounters)s) OR {nobody_seen}))
       OR (c.entity = 'community_restriction'
             AND NOT (coalesce(c.after, c.before) ->> 'community_id')::bigint = ANY(%(guards)s)))"""
+_KEEPS_TERMS = "(c.entity IN ('holder', 'consent') AND (%(owner)s OR (%(agrees)s AND a.person_id = %(person)s)))"
 # A correction of an encounter that did nothing but let hidden people in or out.
 _NOBODY_SEEN = """(c.before - 'informants' = c.after - 'informants' AND NOT EXISTS (
     SELECT FROM jsonb_array_elements((c.before -> 'informants') || (c.after -> 'informants')) one
@@ -50,8 +50,11 @@ PARTS: Mapping[str, tuple[tuple[str, str], ...]] = {
 }
 
 
-def _hidden_condition(scope: Scope) -> tuple[str, dict[str, Any]]:
-    """The condition that the viewer may not know of a change `c` of an act `a`, with its parameters; "" where all is known."""
+def _hidden_condition(scope: Scope, keeps: str) -> tuple[str, dict[str, Any]]:
+    """The condition that the viewer may not know of a change `c` of an act `a`, with its parameters; "" where all is known.
+
+    What `keeps` says of a hidden holder's change is known in spite of that.
+    """
     values = parameters(scope, guards=sorted(scope.viewer.guards), agrees=scope.viewer.may(Right.AGREE))
     holders = _HIDDEN_HOLDERS.format(seen=allowed(scope, written_by="h.recorded_by"))
     anything = f"""SELECT EXISTS ({holders}) OR EXISTS (SELECT FROM bars(%(study)s, %(day)s))
@@ -59,12 +62,12 @@ def _hidden_condition(scope: Scope) -> tuple[str, dict[str, Any]]:
     if not value(anything, **values):
         return "", values
     values |= {"plants": hidden_plants(scope), "names": hidden_names(scope), "encounters": hidden_encounters(scope)}
-    return _HIDDEN.format(holders=holders, nobody_seen=_NOBODY_SEEN.format(holders=holders)), values
+    return _HIDDEN.format(holders=holders, keeps=keeps, nobody_seen=_NOBODY_SEEN.format(holders=holders)), values
 
 
 def _hidden(scope: Scope) -> tuple[str, dict[str, Any]]:
     """How many changes of each act the viewer may not know of, as a statement with its parameters."""
-    condition, values = _hidden_condition(scope)
+    condition, values = _hidden_condition(scope, _KEEPS_TERMS)
     return (_HIDDEN_CHANGES.format(hidden=condition) if condition else _NONE_HIDDEN), values
 
 
@@ -109,8 +112,11 @@ def last_act_of(scope: Scope) -> int | None:
 
 
 def record_history(scope: Scope, entity: str, record_id: int) -> list[dict[str, Any]]:
-    """The changes of one record and of its PARTS, oldest first; none where the viewer may not know of the record."""
-    condition, values = _hidden_condition(scope)
+    """The changes of one record and of its PARTS, oldest first; none where the viewer may not know of the record.
+
+    Owners too: of a sealed holder they see that there was an act, and the agreements on the holder's page.
+    """
+    condition, values = _hidden_condition(scope, "false")
     parts = PARTS.get(entity, ())
     whose = "(c.entity = %(entity)s AND c.record_id = %(record)s)" + "".join(
         f" OR (c.entity = '{part}' AND c.record_id IN (SELECT x.id FROM {part} x WHERE x.{column} = %(record)s))"
