@@ -202,7 +202,8 @@ def test_wishes_and_credit_are_kept_with_the_agreement_and_the_holder(small: Sma
     profile = {"credit": "pseudonym", "pseudonym": "The weaver", "learned_from": "her aunt", "years_in_place": "41"}
     holder_id = people.add_holder(small.scope, {"code": "XAN-01", "community_id": small.community, **profile})
     wishes = {"audience": "women", "archive": "the village hall", "reuse": "ask first", "after_death": "burn it", "minors": ""}
-    people.record_agreement(small.scope, agreed_on=date(2026, 1, 3), form="oral", terms={**ALL, "may_credit": True},
+    people.record_agreement(small.scope, agreed_on=date(2026, 1, 3), form="oral",
+                            terms={**ALL, "may_publish_verbatim": False, "may_credit": True},
                             holder_id=holder_id, wishes=wishes)  # fmt: skip
     (kept,) = queries.agreements(small.scope, holder_id=holder_id)
     assert {name: kept[name] for name in wishes} == wishes
