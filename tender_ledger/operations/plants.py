@@ -1,33 +1,41 @@
 """Plants as met: their local names and their determinations."""
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from typing import Any
 
+from tender_ledger.core.measures import MeasureNotRead, read_measure
 from tender_ledger.core.names import NamesService, TaxonName
 from tender_ledger.core.rights import Right
 from tender_ledger.core.terms import Scope
 from tender_ledger.core.text import clean, fold
 from tender_ledger.operations.encounters import next_number
 from tender_ledger.operations.errors import NotFound, Refused, constraints_as_refusals, required
-from tender_ledger.operations.saving import made_once
+from tender_ledger.operations.saving import made_once, saving
 from tender_ledger.storage.database import value
 from tender_ledger.storage.history import ActWriter, act
-from tender_ledger.storage.models import Attestation, Checklist, Determination, LocalName, Plant, Taxon
-from tender_ledger.storage.queries import plants
+from tender_ledger.storage.models import Attestation, Checklist, Determination, Feature, LocalName, Plant, Taxon
+from tender_ledger.storage.queries import plants, studies
 
 BASES = {"specimen": "specimen", "living_plant": "living plant", "photo": "photo", "description": "description only"}
 CONFIDENCES = {"sure": "sure", "likely": "likely", "doubtful": "doubtful"}
+ORIGINS = {"unknown": "not known", "native": "native", "introduced": "introduced", "invasive": "invasive"}
+MANAGEMENT = {"unknown": "not known", "wild": "wild", "tolerated": "tolerated", "encouraged": "encouraged",
+              "cultivated": "cultivated", "bought": "bought"}  # fmt: skip
 QUALIFIERS = {"none": "", "cf": "cf.", "aff": "aff.", "sp": "sp.", "hybrid": "hybrid"}
 
 
-def add_plant(scope: Scope, *, growth_form: str = "", remarks: str = "", name: str = "", language_id: int | None = None,
-              gloss: str = "", client_key: str | None = None) -> int:  # fmt: skip
-    """Add a plant as met, with a first local name if one was told; returns its number."""
+def add_plant(scope: Scope, *, name: str = "", language_id: int | None = None, gloss: str = "", client_key: str | None = None,
+              **met: Any) -> int:  # fmt: skip
+    """Add a plant as met, with a first local name if one was told; returns its number.
+
+    `met` is what it was like: growth_form, habitat, origin, management, stage_id, remarks; all may be left out.
+    """
     scope.viewer.require(Right.RECORD)
+    values = _met(scope, met)
 
     def make() -> int:
         with constraints_as_refusals(), act(scope.viewer, "add_plant") as writing:
-            plant_id = write_plant(writing, scope, growth_form=growth_form, remarks=remarks, client_key=client_key)
+            plant_id = write_plant(writing, scope, client_key=client_key, **values)
             if clean(name):
                 write_name(writing, plant_id, name, language_id, gloss)
             return plant_id
@@ -36,12 +44,58 @@ def add_plant(scope: Scope, *, growth_form: str = "", remarks: str = "", name: s
     return int(value("SELECT number FROM plant WHERE id = %(id)s", id=made))
 
 
-def write_plant(writing: ActWriter, scope: Scope, *, growth_form: str = "", remarks: str = "",
-                client_key: str | None = None) -> int:  # fmt: skip
+def write_plant(writing: ActWriter, scope: Scope, *, client_key: str | None = None, **values: Any) -> int:
     """Add a plant with the next field number within an act; returns its id."""
-    values = {"number": next_number(scope, "plant"), "growth_form": clean(growth_form), "remarks": clean(remarks),
-              "client_key": client_key}  # fmt: skip
-    return writing.create(Plant, values)
+    return writing.create(Plant, {"number": next_number(scope, "plant"), "client_key": client_key, **values})
+
+
+def correct_plant(scope: Scope, number: int, version: int, **met: Any) -> None:
+    """Correct what a plant was like where it was met; names and determinations have their own."""
+    scope.viewer.require(Right.RECORD)
+    plant = _plant(scope, number)
+    with saving(scope, "correct_plant") as writing:
+        writing.update(Plant, plant["id"], version, _met(scope, met))
+
+
+def _met(scope: Scope, met: Mapping[str, Any]) -> dict[str, Any]:
+    stage = clean(str(met.get("stage_id") or ""))
+    if stage and stage not in {str(one["id"]) for one in studies.terms(scope.study_id, "stage")}:
+        raise Refused({"stage_id": "Choose a stage of the list."})
+    return {
+        **{name: clean(met.get(name)) for name in ("growth_form", "habitat", "remarks")},
+        **{name: clean(met.get(name)) or "unknown" for name in ("origin", "management")},
+        "stage_id": int(stage) if stage else None,
+    }
+
+
+def measure_feature(scope: Scope, number: int, *, character: str, words: str) -> int:
+    """Keep what was measured of a plant, in the words of whoever measured: “leaf length”, “4 to 6 mm”; returns its id.
+
+    Refused where no measure can be read from the words.
+    """
+    scope.viewer.require(Right.RECORD)
+    plant = _plant(scope, number)
+    said = required(words, "words", "The measure")
+    try:
+        measure = read_measure(said)
+    except MeasureNotRead as unread:
+        raise Refused({"words": str(unread)}) from None
+    values = {"plant_id": plant["id"], "character": required(character, "character", "What was measured"), "low": measure.low,
+              "high": measure.high, "unit": measure.unit, "approximate": measure.approximate, "words": said}  # fmt: skip
+    with constraints_as_refusals(), act(scope.viewer, "measure_feature") as writing:
+        return writing.create(Feature, values)
+
+
+def remove_feature(scope: Scope, feature_id: int, version: int) -> int:
+    """Take a measure back; undo brings it again. Returns the number of its plant."""
+    scope.viewer.require(Right.RECORD)
+    number = plants.plant_of_feature(scope, feature_id)
+    if number is None:
+        raise NotFound(f"feature {feature_id}")
+    _plant(scope, number)
+    with saving(scope, "remove_feature") as writing:
+        writing.remove(Feature, feature_id, version)
+    return number
 
 
 def write_name(writing: ActWriter, plant_id: int, name: str, language_id: int | None, gloss: str = "") -> int:

@@ -16,7 +16,7 @@ _REWRITTEN = (
     "consent_limit", "community_restriction",
     "use_report", "report_coding", "report_part", "report_method", "report_application", "asking", "attestation", "local_name",
     "purpose", "plant", "encounter", "encounter_informant", "consent", "holder", "holder_identity", "disclosure", "informant",
-    "import_row", "import_batch", "import_upload", "draft", "change", "determination", "study", "source", "community",
+    "import_row", "import_batch", "import_upload", "draft", "change", "determination", "feature", "study", "source", "community",
 )  # fmt: skip
 
 
@@ -123,6 +123,7 @@ class _Erasing:
             AND NOT EXISTS (SELECT FROM asking a WHERE a.plant_id = plant.id)
             AND NOT EXISTS (SELECT FROM local_name n WHERE n.plant_id = plant.id)
             AND NOT EXISTS (SELECT FROM determination d WHERE d.plant_id = plant.id)
+            AND NOT EXISTS (SELECT FROM feature f WHERE f.plant_id = plant.id)
             AND NOT EXISTS (SELECT FROM consent_limit l JOIN consent k ON k.id = l.consent_id
                             WHERE l.plant_id = plant.id AND k.holder_id IS DISTINCT FROM %(h)s)
             AND NOT EXISTS (SELECT FROM community_restriction c WHERE c.plant_id = plant.id)"""

@@ -22,6 +22,7 @@ from tender_ledger.storage.models import (
     Determination,
     Dialect,
     Encounter,
+    Feature,
     Holder,
     ImportBatch,
     Language,
@@ -40,8 +41,8 @@ Snapshot = dict[str, Any]
 ENTITIES: Mapping[str, type[StudyRecord]] = {
     model.ENTITY: model
     for model in (Asking, Attestation, ChoiceOfHolders, Community, CommunityRestriction, Consent, Determination, Dialect,
-                  Encounter, Holder, ImportBatch, Language, LocalName, Membership, Permit, Plant, Rules, Source, UseReport,
-                  VocabularyTerm)
+                  Encounter, Feature, Holder, ImportBatch, Language, LocalName, Membership, Permit, Plant, Rules, Source,
+                  UseReport, VocabularyTerm)
 }  # fmt: skip
 
 

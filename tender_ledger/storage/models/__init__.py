@@ -14,7 +14,7 @@ from tender_ledger.storage.models.people import (
     Informant,
     Source,
 )
-from tender_ledger.storage.models.plants import Attestation, Checklist, Determination, LocalName, Plant, Taxon
+from tender_ledger.storage.models.plants import Attestation, Checklist, Determination, Feature, LocalName, Plant, Taxon
 from tender_ledger.storage.models.reports import (
     Asking,
     Purpose,
@@ -58,7 +58,7 @@ __all__ = [
     "Disclosure",
     "Draft",
     "Encounter",
-    "EncounterInformant",
+    "EncounterInformant", "Feature",
     "Holder",
     "HolderIdentity",
     "ImportBatch",

@@ -2,7 +2,7 @@
 
 from typing import ClassVar
 
-from peewee import BigIntegerField, BooleanField, DateField, IdentityField, IntegerField, TextField, UUIDField
+from peewee import BigIntegerField, BooleanField, DateField, DoubleField, IdentityField, IntegerField, TextField, UUIDField
 
 from tender_ledger.storage.models.base import Record, StudyRecord
 
@@ -31,7 +31,24 @@ class Plant(StudyRecord):
     growth_form = TextField(default="")
     remarks = TextField(default="")
     came_as = TextField(default="")
+    habitat = TextField(default="")
+    origin = TextField(default="unknown")
+    management = TextField(default="unknown")
+    stage_id = BigIntegerField(null=True)
     client_key = UUIDField(null=True)
+
+
+class Feature(StudyRecord):
+    """Something measured of a plant: a range in the standard unit of its kind, and the words that told it."""
+
+    ENTITY: ClassVar[str] = "feature"
+    plant_id = BigIntegerField()
+    character = TextField()
+    low = DoubleField(null=True)
+    high = DoubleField(null=True)
+    unit = TextField()
+    approximate = BooleanField(default=False)
+    words = TextField()
 
 
 class Determination(StudyRecord):

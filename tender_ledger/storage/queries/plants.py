@@ -48,6 +48,8 @@ def _plants(scope: Scope) -> str:
         listed AS (SELECT plant_id, json_agg(json_build_object('name', name, 'language', language, 'code', code, 'gloss', gloss,
                      'attested', attested) ORDER BY attested DESC, id) AS names FROM names GROUP BY plant_id)
         SELECT p.id, p.number, 'P-' || lpad(p.number::text, 3, '0') AS field_number, p.growth_form, p.remarks, p.version,
+            p.habitat, p.origin, p.management, p.stage_id,
+            (SELECT l.label::text FROM term_label l WHERE l.term_id = p.stage_id AND l.language = 'en') AS stage,
             coalesce(listed.names, '[]') AS names,
             d.id AS determination_id, d.qualifier, d.basis AS determination_basis, d.confidence, d.determiner,
             d.determined_on, x.name AS taxon, x.authorship, x.rank, x.family,
@@ -108,6 +110,27 @@ def determinations(scope: Scope, plant_id: int) -> list[dict[str, Any]]:
         study=scope.study_id,
         plant=plant_id,
     )
+
+
+def features(scope: Scope, plant_id: int) -> list[dict[str, Any]]:
+    """What was measured of a plant. The caller has shown that the plant may be seen."""
+    return rows(
+        """SELECT id, character, low, high, unit, approximate, words, version FROM feature
+           WHERE study_id = %(study)s AND plant_id = %(plant)s AND removed_at IS NULL ORDER BY character, id""",
+        study=scope.study_id,
+        plant=plant_id,
+    )
+
+
+def plant_of_feature(scope: Scope, feature_id: int) -> int | None:
+    """The number of the plant that a feature is of; None where there is no such feature."""
+    found = row(
+        """SELECT p.number FROM feature f JOIN plant p ON p.id = f.plant_id
+           WHERE f.study_id = %(study)s AND f.id = %(feature)s AND f.removed_at IS NULL""",
+        study=scope.study_id,
+        feature=feature_id,
+    )
+    return found["number"] if found else None
 
 
 def names_used(scope: Scope) -> dict[tuple[int, int, int], tuple[str, str]]:

@@ -1,8 +1,12 @@
 """Forms about plants: met, named, determined."""
 
+from typing import Self
+
+from flask import g
 from wtforms import SelectField
 
-from tender_ledger.operations.plants import BASES, CONFIDENCES, QUALIFIERS
+from tender_ledger.operations.plants import BASES, CONFIDENCES, MANAGEMENT, ORIGINS, QUALIFIERS
+from tender_ledger.storage.queries import studies
 from tender_ledger.web.shared.forms import LedgerForm, language_choices, options, text
 from tender_ledger.web.shared.words import gettext as _
 
@@ -12,14 +16,36 @@ class NameForm(LedgerForm):
     language_id = SelectField(_("Language"))
     gloss = text(_("Gloss"), _("What the name says, word for word."))
 
-    def offer(self) -> "NameForm":
+    def offer(self) -> Self:
         self.language_id.choices = language_choices()
         return self
 
 
-class PlantForm(NameForm):
+class MetForm(LedgerForm):
+    """What a plant was like where it was met; nothing has to be known."""
+
     growth_form = text(_("Growth form"), _("Herb, shrub, tree, climber …"))
-    remarks = text(_("Remarks"), _("Look, habitat, what was not seen."))
+    stage_id = SelectField(_("Stage"), validate_choice=False)
+    habitat = text(_("Habitat"), _("Where it stood: wet meadow, field edge, by the wall."))
+    origin = SelectField(_("Origin"), choices=options(ORIGINS.items()), validate_choice=False)
+    management = SelectField(_("Kept"), choices=options(MANAGEMENT.items()), validate_choice=False)
+    remarks = text(_("Remarks"), _("Look, smell, what was not seen."))
+
+    def offer(self) -> Self:
+        stages = studies.terms(g.scope.study_id, "stage")
+        self.stage_id.choices = options([("", _("not said")), *((one["id"], one["label"]) for one in stages)])
+        return self
+
+
+class PlantForm(MetForm, NameForm):
+    def offer(self) -> Self:
+        NameForm.offer(self)
+        return MetForm.offer(self)
+
+
+class FeatureForm(LedgerForm):
+    character = text(_("What was measured"), _("Such as height, leaf length, width of the flower."), list="characters")
+    words = text(_("Measure"), _("In any unit, as told or read off: 4–6 mm, knee-high, two and a half feet or so."))
 
 
 class DeterminationForm(LedgerForm):

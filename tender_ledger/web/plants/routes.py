@@ -7,11 +7,12 @@ from werkzeug.wrappers import Response
 
 from tender_ledger.core.rights import Right
 from tender_ledger.operations import plants as operations
+from tender_ledger.operations.plants import MANAGEMENT, ORIGINS
 from tender_ledger.storage.queries import acts, reports
 from tender_ledger.storage.queries import plants as queries
-from tender_ledger.web.plants.forms import DeterminationForm, NameForm, PlantForm
+from tender_ledger.web.plants.forms import DeterminationForm, FeatureForm, MetForm, NameForm, PlantForm
 from tender_ledger.web.shared.answers import Page, form_page, part_saved
-from tender_ledger.web.shared.spread import spread
+from tender_ledger.web.shared.spread import done, spread
 from tender_ledger.web.shared.study_scope import study_blueprint
 from tender_ledger.web.shared.words import gettext as _
 
@@ -65,7 +66,7 @@ def _plant(number: int) -> dict[str, Any]:
 
 
 def _plant_page(found: dict[str, Any], *, naming: NameForm | None = None, determining: DeterminationForm | None = None,
-                status: int = 200) -> Page:  # fmt: skip
+                measuring: FeatureForm | None = None, status: int = 200) -> Page:  # fmt: skip
     page = spread(
         "plants/plant.html",
         "plants/_history.html",
@@ -74,10 +75,50 @@ def _plant_page(found: dict[str, Any], *, naming: NameForm | None = None, determ
         askings=reports.askings(g.scope, plant_id=found["id"]),
         determinations=queries.determinations(g.scope, found["id"]),
         history=acts.record_history(g.scope, "plant", found["id"]),
+        features=queries.features(g.scope, found["id"]),
+        origins=ORIGINS,
+        management=MANAGEMENT,
+        measuring=measuring or FeatureForm(formdata=None),
         naming=naming or NameForm(formdata=None).offer(),
         determining=determining or DeterminationForm(formdata=None),
     )
     return page, status
+
+
+@plants.route("/<int:number>/correct", methods=["GET", "POST"])
+def correct(number: int) -> Page:
+    """Correct what a plant was like where it was met."""
+    g.member.require(Right.RECORD)
+    found, form = _plant(number), MetForm().offer()
+    if request.method == "GET":
+        form.fill({**found, "stage_id": str(found["stage_id"] or "")})
+    return form_page(
+        "plants/correct.html",
+        form,
+        lambda: operations.correct_plant(g.scope, number, form.seen_version(), **form.values()),
+        _("Corrected."),
+        lambda: url_for("plants.plant", number=number),
+        plant=found,
+    )
+
+
+@plants.post("/<int:number>/features")
+def measure(number: int) -> Page:
+    """Keep something measured of a plant, in any usual unit."""
+    found, form = _plant(number), FeatureForm()
+    return part_saved(
+        form,
+        lambda: operations.measure_feature(g.scope, number, **form.values()),
+        _("The measure is kept, with its words."),
+        url_for("plants.plant", number=number),
+        lambda: _plant_page(found, measuring=form, status=422),
+    )
+
+
+@plants.post("/features/<int:feature>/remove")
+def remove_feature(feature: int) -> Response:
+    number = operations.remove_feature(g.scope, feature, FeatureForm().seen_version())
+    return done(_("Taken back."), url_for("plants.plant", number=number))
 
 
 @plants.post("/<int:number>/names")

@@ -2,6 +2,7 @@
 
 import math
 import uuid
+from collections.abc import Mapping
 from datetime import date, datetime
 from typing import Any
 from zoneinfo import ZoneInfo
@@ -26,7 +27,7 @@ def install(app: Flask) -> None:
     app.jinja_env.trim_blocks = app.jinja_env.lstrip_blocks = True
     app.jinja_env.filters.update(
         count=count, decimal=decimal, day=day, days=days, moment=moment, sci=sci, clock=recording_time, terms=terms_sentence,
-        degrees=degrees, hue=hue, written=written_name, signed=signed,
+        degrees=degrees, measure=measure, hue=hue, written=written_name, signed=signed,
     )  # fmt: skip
     app.jinja_env.globals.update(here=here, last_act=last_act, new_key=lambda: str(uuid.uuid4()))
 
@@ -67,6 +68,30 @@ def moment(value: datetime, zone: str = "UTC") -> str:
     """A moment on the clocks of the study."""
     local = value.astimezone(ZoneInfo(zone))
     return f"{day(local.date())}, {local:%H:%M}"
+
+
+def measure(one: Mapping[str, Any]) -> str:
+    """A range with its unit, in the unit of its kind that suits its size: 0.4 to 0.6 cm is 4–6 mm."""
+    unit, factor = _suited(one["unit"], max(abs(end) for end in (one["low"], one["high"]) if end is not None))
+    low, high = (f"{end * factor:.3g}".replace("-", "−") if end is not None else "" for end in (one["low"], one["high"]))
+    between = words.gettext("at least %(n)s", n=low) if not high else words.gettext("up to %(n)s", n=high) if not low else (
+        low if low == high else f"{low}–{high}")  # fmt: skip
+    about = words.gettext("about ") if one["approximate"] else ""
+    return f"{about}{unit}{between}" if unit == "1:" else f"{about}{between}{_THIN if unit else ''}{unit}"
+
+
+# Units that suit sizes: of a standard unit, from what size on another one stands, and by what it is multiplied.
+_SUITED: Mapping[str, tuple[tuple[float, str, float], ...]] = {
+    "cm": ((100_000, "km", 1e-5), (100, "m", 0.01), (1, "cm", 1), (0, "mm", 10)),
+    "g": ((1000, "kg", 0.001), (1, "g", 1), (0, "mg", 1000)),
+    "ml": ((1000, "l", 0.001), (0, "ml", 1)),
+    "h": ((48, "d", 1 / 24), (1, "h", 1), (0, "min", 60)),
+    "m²": ((10_000, "ha", 1e-4), (0, "m²", 1)),
+}
+
+
+def _suited(unit: str, size: float) -> tuple[str, float]:
+    return next(((name, factor) for least, name, factor in _SUITED.get(unit, ()) if size >= least), (unit, 1.0))
 
 
 def degrees(value: float, positive: str, negative: str) -> str:

@@ -21,7 +21,8 @@ Names = Mapping[tuple[str, int], str]
 ENTITIES = {
     "asking": _("asking without a use"), "attestation": _("use of a name"), "choice_of_holders": _("choice of holders"),
     "community": _("community"), "community_restriction": _("what is held back"), "consent": _("agreement"),
-    "determination": _("determination"), "dialect": _("dialect"), "encounter": _("encounter"), "holder": _("knowledge-holder"),
+    "determination": _("determination"), "dialect": _("dialect"), "encounter": _("encounter"), "feature": _("measure"),
+    "holder": _("knowledge-holder"),
     "import_batch": _("import"), "language": _("language"), "local_name": _("local name"), "membership": _("role"),
     "permit": _("permit"), "plant": _("plant"), "rules": _("counting rules"), "source": _("source"),
     "use_report": _("report"), "vocabulary_term": _("term of the study"),
@@ -38,7 +39,7 @@ _UNSAID = frozenset(
     {"name_fold", "came_as", "recorded_by", "set_by", "scheme", "position", "component", "file_sha256", "is_primary"}
 )
 _CODED = frozenset({"form", "kind", "way", "role", "gender", "chosen", "credit", "qualifier", "basis", "confidence", "part",
-                    "currency", "withdrawal", "vocabulary", "growth_form"})  # fmt: skip
+                    "currency", "withdrawal", "vocabulary", "origin", "management"})  # fmt: skip
 _LABELS = {
     "parent_id": _("lies within"), "may_record": _("may be recorded"), "may_count": _("may be counted"),
     "may_show": _("may be shown"), "may_publish_aggregate": _("may be published"), "may_publish_verbatim": _("word for word"),
