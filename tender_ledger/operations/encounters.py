@@ -8,14 +8,15 @@ from tender_ledger.core.messages import InputRefused
 from tender_ledger.core.rights import Right
 from tender_ledger.core.terms import Scope
 from tender_ledger.core.text import clean
-from tender_ledger.operations.errors import NotFound, Refused, constraints_as_refusals, number_of, required
+from tender_ledger.operations.errors import NotFound, Refused, constraints_as_refusals, degrees_of, number_of, required
 from tender_ledger.operations.saving import made_once, saving
 from tender_ledger.storage.database import value
 from tender_ledger.storage.history import act
 from tender_ledger.storage.models import Encounter, EncounterInformant
 from tender_ledger.storage.queries import encounters, terms
 
-KINDS = {"interview": "Interview", "walk": "Plant walk", "demonstration": "Demonstration", "group": "Group talk",
+KINDS = {"interview": "Interview", "walk": "Plant walk", "demonstration": "Demonstration", "free_list": "Free list",
+         "group": "Group talk",
          "reading": "Reading of a source"}  # fmt: skip
 
 
@@ -23,7 +24,8 @@ def open_encounter(scope: Scope, values: Mapping[str, Any], informants: Sequence
                    client_key: str | None = None) -> int:  # fmt: skip
     """Open an encounter; returns its number.
 
-    `values`: kind, title, day (as typed), community_id, language_id, interpreter; `informants`: (id, part) pairs. Refused
+    `values`: kind, title, day (as typed), community_id, language_id, interpreter, place, latitude and longitude in degrees
+    (as typed); `informants`: (id, part) pairs. Refused
     for an informant whose terms do not allow recording.
     """
     scope.viewer.require(Right.RECORD)
@@ -99,6 +101,8 @@ def _record(values: Mapping[str, Any], *, left_open: frozenset[str] = frozenset(
         "community_id": None if not named and "community_id" in left_open else number_of(named, "community_id", where),
         "language_id": number_of(language, "language_id", "Choose a language of the study.") if language else None,
         "interpreter": clean(values.get("interpreter")),
+        "place": clean(values.get("place")),
+        **{name: degrees_of(values.get(name), name) for name in ("latitude", "longitude")},
     }
 
 

@@ -64,6 +64,17 @@ def number_of(value: object, field: str, sentence: str) -> int:
     return int(text)
 
 
+def degrees_of(value: float | str | None, field: str) -> float | None:
+    """Degrees as typed, with a point or a comma; None where nothing is, a refusal where it is no number."""
+    text = clean(str(value if value is not None else "")).replace(",", ".").replace("−", "-")
+    if not text:
+        return None
+    try:
+        return float(text)
+    except ValueError:
+        raise Refused({field: f"“{text}” is no number of degrees. Write it as 47.91, or leave it open."}) from None
+
+
 def required(text: str | None, field: str, what: str) -> str:
     """The text as stored, or a refusal that names what is missing."""
     found = clean(text)

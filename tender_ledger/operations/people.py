@@ -9,7 +9,7 @@ from tender_ledger.core.rights import Right
 from tender_ledger.core.terms import Scope
 from tender_ledger.core.text import clean
 from tender_ledger.formats.languages import is_private, language_of
-from tender_ledger.operations.errors import NotFound, Refused, constraints_as_refusals, number_of, required
+from tender_ledger.operations.errors import NotFound, Refused, constraints_as_refusals, degrees_of, number_of, required
 from tender_ledger.operations.names_key import NamesKey
 from tender_ledger.operations.saving import made_once, saving
 from tender_ledger.storage.database import database
@@ -82,8 +82,8 @@ def _community(values: Mapping[str, Any]) -> dict[str, Any]:
     return {
         "name": required(values.get("name"), "name", "The name"),
         "place": clean(values.get("place")),
-        "latitude": _degrees(values.get("latitude"), "latitude"),
-        "longitude": _degrees(values.get("longitude"), "longitude"),
+        "latitude": degrees_of(values.get("latitude"), "latitude"),
+        "longitude": degrees_of(values.get("longitude"), "longitude"),
         "parent_id": number_of(values["parent_id"], "parent_id", "Choose a community of the study, or none.")
         if values.get("parent_id") else None,
         "protocol": clean(values.get("protocol")),
@@ -95,16 +95,6 @@ def _spoken(values: Mapping[str, Any]) -> dict[str, list[dict[str, Any]]]:
         name: [{column: number_of(one, name, f"Choose {name} of the study.")} for one in values.get(name, ())]
         for name, column in (("languages", "language_id"), ("dialects", "dialect_id"))
     }
-
-
-def _degrees(value: float | str | None, field: str) -> float | None:
-    text = clean(str(value if value is not None else "")).replace(",", ".").replace("−", "-")
-    if not text:
-        return None
-    try:
-        return float(text)
-    except ValueError:
-        raise Refused({field: f"“{text}” is no number of degrees. Write it as 47.91, or leave it open."}) from None
 
 
 def add_holder(scope: Scope, values: Mapping[str, Any], *, client_key: str | None = None) -> int:

@@ -13,7 +13,7 @@ MENTION = "an erased holder"
 _ZEROS = "0" * 64  # in place of the digest of a file that held the holder's rows
 # Tables that are written anew afterwards, so that no page of them holds what was deleted.
 _REWRITTEN = (
-    "consent_limit", "community_restriction",
+    "consent_limit", "community_restriction", "free_list", "free_list_item",
     "use_report", "report_coding", "report_part", "report_method", "report_application", "asking", "attestation", "local_name",
     "purpose", "plant", "encounter", "encounter_informant", "consent", "holder", "holder_identity", "disclosure", "informant",
     "import_row", "import_batch", "import_upload", "draft", "change", "determination", "feature", "study", "source", "community",
@@ -74,6 +74,7 @@ class _Erasing:
             self._list(name, f"SELECT {column} AS id FROM {table} WHERE informant_id = %(i)s AND {column} NOT IN {shared}")
         self._list("plants", """SELECT plant_id AS id FROM use_report WHERE informant_id = %(i)s
             UNION SELECT plant_id FROM asking WHERE informant_id = %(i)s
+            UNION SELECT x.plant_id FROM free_list_item x JOIN free_list f ON f.id = x.free_list_id WHERE f.informant_id = %(i)s
             UNION SELECT plant_id FROM local_name WHERE id = ANY(%(names)s)""")  # fmt: skip
 
     def _list(self, name: str, sql: str) -> None:
@@ -116,6 +117,9 @@ class _Erasing:
         self._delete("use_report", "id = ANY(%(reports)s)")
         self._delete("asking", "id = ANY(%(askings)s)")
         self._delete("attestation", "informant_id = %(i)s")
+        own = "free_list_id IN (SELECT id FROM free_list WHERE informant_id = %(i)s)"
+        self._delete("free_list_item", own, counted=False)
+        self._delete("free_list", "informant_id = %(i)s")
 
     def _names_and_plants(self) -> None:
         self._delete("local_name", "id = ANY(%(names)s)")
@@ -123,6 +127,7 @@ class _Erasing:
             AND NOT EXISTS (SELECT FROM asking a WHERE a.plant_id = plant.id)
             AND NOT EXISTS (SELECT FROM local_name n WHERE n.plant_id = plant.id)
             AND NOT EXISTS (SELECT FROM determination d WHERE d.plant_id = plant.id)
+            AND NOT EXISTS (SELECT FROM free_list_item x WHERE x.plant_id = plant.id)
             AND NOT EXISTS (SELECT FROM feature f WHERE f.plant_id = plant.id)
             AND NOT EXISTS (SELECT FROM consent_limit l JOIN consent k ON k.id = l.consent_id
                             WHERE l.plant_id = plant.id AND k.holder_id IS DISTINCT FROM %(h)s)

@@ -23,6 +23,7 @@ from tender_ledger.storage.models import (
     Dialect,
     Encounter,
     Feature,
+    FreeList,
     Holder,
     ImportBatch,
     Language,
@@ -41,8 +42,8 @@ Snapshot = dict[str, Any]
 ENTITIES: Mapping[str, type[StudyRecord]] = {
     model.ENTITY: model
     for model in (Asking, Attestation, ChoiceOfHolders, Community, CommunityRestriction, Consent, Determination, Dialect,
-                  Encounter, Feature, Holder, ImportBatch, Language, LocalName, Membership, Permit, Plant, Rules, Source,
-                  UseReport, VocabularyTerm)
+                  Encounter, Feature, FreeList, Holder, ImportBatch, Language, LocalName, Membership, Permit, Plant, Rules,
+                  Source, UseReport, VocabularyTerm)
 }  # fmt: skip
 
 

@@ -9,6 +9,7 @@ from flask import Flask
 from tender_ledger.launch.erasures import write_list
 from tender_ledger.operations.names_key import NamesKey
 from tender_ledger.standins.names_service import ChecklistNames
+from tender_ledger.standins.position_receiver import ReplayedTrack
 from tender_ledger.storage.database import configure
 from tender_ledger.web import errors, requests, security
 from tender_ledger.web.account.routes import account
@@ -38,6 +39,7 @@ def create_app(settings: Mapping[str, str] = os.environ) -> Flask:
     )
     app.extensions["names_key"] = NamesKey.from_environment(settings)
     app.extensions["names_service"] = ChecklistNames()
+    app.extensions["position_receiver"] = ReplayedTrack()
     state = settings.get("TENDER_STATE", "")
     app.extensions["erasures"] = lambda: write_list(Path(state)) if state else None
     configure(settings["DATABASE_URL"])

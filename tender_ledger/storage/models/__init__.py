@@ -1,7 +1,7 @@
 """A class for every table; the migrations, not the classes, make the schema."""
 
 from tender_ledger.storage.models.accounts import Attempt, Invitation, Membership, Person, PersonSession
-from tender_ledger.storage.models.encounters import Encounter, EncounterInformant
+from tender_ledger.storage.models.encounters import Encounter, EncounterInformant, FreeList, FreeListItem
 from tender_ledger.storage.models.history import Act, Change
 from tender_ledger.storage.models.imports import ImportBatch, ImportRow, ImportUpload
 from tender_ledger.storage.models.people import (
@@ -58,7 +58,7 @@ __all__ = [
     "Disclosure",
     "Draft",
     "Encounter",
-    "EncounterInformant", "Feature",
+    "EncounterInformant", "Feature", "FreeList", "FreeListItem",
     "Holder",
     "HolderIdentity",
     "ImportBatch",

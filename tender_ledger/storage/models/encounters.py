@@ -2,7 +2,17 @@
 
 from typing import ClassVar
 
-from peewee import BigIntegerField, BooleanField, CompositeKey, DateField, IntegerField, TextField, UUIDField
+from peewee import (
+    BigIntegerField,
+    BooleanField,
+    CompositeKey,
+    DateField,
+    DoubleField,
+    IntegerField,
+    SmallIntegerField,
+    TextField,
+    UUIDField,
+)
 
 from tender_ledger.storage.models.base import Child, Record, StudyRecord
 
@@ -31,6 +41,32 @@ class Encounter(StudyRecord):
     community_id = BigIntegerField(null=True)
     language_id = BigIntegerField(null=True)
     interpreter = TextField(default="")
+    place = TextField(default="")
+    latitude = DoubleField(null=True)
+    longitude = DoubleField(null=True)
     came_as = TextField(default="")
     recorded_by = BigIntegerField()
+    client_key = UUIDField(null=True)
+
+
+class FreeListItem(Record):
+    study_id = BigIntegerField()
+    free_list_id = BigIntegerField()
+    position = SmallIntegerField()
+    name = TextField()
+    plant_id = BigIntegerField(null=True)
+
+    class Meta:
+        primary_key = CompositeKey("free_list_id", "position")
+
+
+class FreeList(StudyRecord):
+    """What somebody named, in its order."""
+
+    ENTITY: ClassVar[str] = "free_list"
+    CHILDREN: ClassVar[tuple[Child, ...]] = (
+        Child("items", FreeListItem, "free_list_id", ("position", "name", "plant_id"), "position"),
+    )
+    encounter_id = BigIntegerField()
+    informant_id = BigIntegerField()
     client_key = UUIDField(null=True)

@@ -46,6 +46,7 @@ _SHOWN = "(hidden.n IS NULL OR a.records - hidden.n > (a.operation = 'import_tab
 # What belongs to a record and has changes of its own: the entity, and its column that names the record.
 PARTS: Mapping[str, tuple[tuple[str, str], ...]] = {
     "plant": (("determination", "plant_id"), ("feature", "plant_id"), ("local_name", "plant_id")),
+    "encounter": (("free_list", "encounter_id"),),
     "holder": (("consent", "holder_id"),),
     "community": (("consent", "community_id"), ("community_restriction", "community_id")),
 }

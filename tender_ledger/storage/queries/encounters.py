@@ -40,6 +40,7 @@ def _encounters(scope: Scope) -> str:
         told AS (SELECT r.encounter_id, count(*) AS n FROM use_report r JOIN wanted w ON w.id = r.encounter_id
             {THESE_TERMS} r.informant_id WHERE r.removed_at IS NULL AND {report_allowed(scope)} GROUP BY r.encounter_id)
         SELECT e.id, e.number, e.kind, e.title, e.day_from, e.day_to, e.approximate, e.interpreter, e.version, e.community_id,
+            e.place, e.latitude, e.longitude,
             e.language_id, coalesce(c.name, '') AS community, l.name AS language, l.code AS language_code,
             coalesce(there.codes, '{{}}') AS informants, coalesce(told.n, 0) AS reports
         FROM wanted e LEFT JOIN there ON there.encounter_id = e.id LEFT JOIN told ON told.encounter_id = e.id

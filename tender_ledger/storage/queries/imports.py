@@ -104,7 +104,8 @@ def informants_of_records(encounter_id: int) -> list[int]:
     """Informants whom records of an encounter point at, hidden ones too, so that they cannot leave it."""
     found = rows(
         """SELECT informant_id FROM use_report WHERE encounter_id = %(e)s
-           UNION SELECT informant_id FROM asking WHERE encounter_id = %(e)s""",
+           UNION SELECT informant_id FROM asking WHERE encounter_id = %(e)s
+           UNION SELECT informant_id FROM free_list WHERE encounter_id = %(e)s""",
         e=encounter_id,
     )
     return [one["informant_id"] for one in found]

@@ -3,6 +3,7 @@
 from typing import Any
 
 from tender_ledger.core.terms import Scope
+from tender_ledger.core.text import fold
 from tender_ledger.storage.database import row, rows
 from tender_ledger.storage.queries.terms import THESE_TERMS, WITH_TERMS, parameters, report_allowed, telling_allowed
 
@@ -110,6 +111,22 @@ def determinations(scope: Scope, plant_id: int) -> list[dict[str, Any]]:
         study=scope.study_id,
         plant=plant_id,
     )
+
+
+def near_names(scope: Scope, name: str, limit: int = 3) -> list[dict[str, Any]]:
+    """Names of plants that are spelt nearly like this one, the nearest first: the plant's number, the name, how near (0 to 1).
+
+    Near is by the letters in threes that two folds share (pg_trgm). What the viewer may not know of is not in it.
+    """
+    return rows(
+        """SELECT DISTINCT ON (near, p.number) p.number, n.name::text, similarity(n.name_fold, %(fold)s) AS near
+           FROM local_name n JOIN plant p ON p.id = n.plant_id
+           WHERE n.study_id = %(study)s AND n.removed_at IS NULL AND p.removed_at IS NULL
+             AND similarity(n.name_fold, %(fold)s) >= 0.4 AND n.name_fold <> %(fold)s
+             AND NOT n.id = ANY(%(names)s) AND NOT p.id = ANY(%(plants)s)
+           ORDER BY near DESC, p.number LIMIT %(limit)s""",
+        study=scope.study_id, fold=fold(name), names=hidden_names(scope), plants=hidden_plants(scope), limit=limit,
+    )  # fmt: skip
 
 
 def features(scope: Scope, plant_id: int) -> list[dict[str, Any]]:

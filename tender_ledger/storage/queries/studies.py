@@ -108,7 +108,7 @@ def rules_in_force(scope: Scope) -> dict[str, Any] | None:
 # What points at a record of each kind: the table, and its columns that name one.
 _POINTING: Mapping[str, tuple[tuple[str, tuple[str, ...]], ...]] = {
     "plant": (("use_report", ("plant_id",)), ("asking", ("plant_id",)), ("feature", ("plant_id",))),
-    "encounter": (("use_report", ("encounter_id",)), ("asking", ("encounter_id",))),
+    "encounter": (("use_report", ("encounter_id",)), ("asking", ("encounter_id",)), ("free_list", ("encounter_id",))),
     "community": (
         ("holder", ("community_id",)),
         ("encounter", ("community_id",)),
@@ -121,6 +121,8 @@ _POINTING: Mapping[str, tuple[tuple[str, tuple[str, ...]], ...]] = {
 }
 _SPOKEN = """SELECT count(*) FROM community_{entity} x JOIN community c ON c.id = x.community_id
     WHERE x.{entity}_id = ANY(%(ids)s) AND c.removed_at IS NULL"""
+_LISTED = """SELECT count(*) FROM free_list_item x JOIN free_list f ON f.id = x.free_list_id
+    WHERE x.plant_id = ANY(%(ids)s) AND f.removed_at IS NULL"""
 _CODED = """SELECT count(*) FROM use_report r WHERE r.removed_at IS NULL AND r.id IN (
     SELECT report_id FROM report_coding WHERE category_id = ANY(%(ids)s) OR subcategory_id = ANY(%(ids)s)
     UNION SELECT report_id FROM report_part WHERE part_id = ANY(%(ids)s)
@@ -129,6 +131,7 @@ _CODED = """SELECT count(*) FROM use_report r WHERE r.removed_at IS NULL AND r.i
 _TOLD = """SELECT count(*) FROM informant i WHERE i.{column} = ANY(%(ids)s) AND (
     EXISTS (SELECT FROM use_report r WHERE r.informant_id = i.id AND r.removed_at IS NULL)
     OR EXISTS (SELECT FROM asking a WHERE a.informant_id = i.id AND a.removed_at IS NULL)
+    OR EXISTS (SELECT FROM free_list f WHERE f.informant_id = i.id AND f.removed_at IS NULL)
     OR EXISTS (SELECT FROM encounter_informant x JOIN encounter e ON e.id = x.encounter_id
                WHERE x.informant_id = i.id AND e.removed_at IS NULL))"""
 
@@ -141,6 +144,8 @@ def live_dependents(entity: str, record_ids: list[int]) -> int:
     ]
     if entity == "vocabulary_term":
         statements.append(_CODED)
+    if entity == "plant":
+        statements.append(_LISTED)
     if entity in ("language", "dialect"):
         statements.append(_SPOKEN.format(entity=entity))
     if entity in ("holder", "source"):

@@ -1,9 +1,9 @@
 """The form of an encounter; the slots of a report are shared."""
 
-from typing import Any
+from typing import Any, Self
 
 from flask import g
-from wtforms import SelectField, SelectMultipleField, widgets
+from wtforms import SelectField, SelectMultipleField, TextAreaField, widgets
 
 from tender_ledger.operations.encounters import KINDS
 from tender_ledger.operations.errors import number_of
@@ -23,6 +23,9 @@ class EncounterForm(LedgerForm):
     community_id = SelectField(_("Community"))
     language_id = SelectField(_("Language spoken"))
     interpreter = text(_("Interpreter"))
+    place = text(_("Place"), _("In words: by the spring above the ford."))
+    latitude = text(_("Latitude, degrees"), _("Where it may be told; south is negative."), inputmode="decimal")
+    longitude = text(_("Longitude, degrees"), _("West is negative."), inputmode="decimal")
     informants = _ticks(_("Who told"))
     present = _ticks(_("Present, did not tell"))
 
@@ -41,3 +44,16 @@ class EncounterForm(LedgerForm):
 
     def record(self) -> dict[str, Any]:
         return {name: value for name, value in self.values().items() if name not in ("informants", "present")}
+
+
+class ListForm(LedgerForm):
+    """A free list as it was said, one name a line."""
+
+    informant = SelectField(_("Who named them"), validate_choice=False)
+    text = TextAreaField(_("Names, one a line"), description=_("In the order in which they were named, twice where one was."),
+                         render_kw={"rows": 10, "autocomplete": "off"})  # fmt: skip
+
+    def offer(self, present: list[dict[str, Any]]) -> Self:
+        told = [one for one in present if one["part"] == "teller" and one["may_record"]]
+        self.informant.choices = options((one["informant_id"], one["code"]) for one in told)
+        return self

@@ -1,23 +1,25 @@
 """Encounters, and the desk at which reports are recorded in one."""
 
 import uuid
-from collections.abc import Callable
+from collections.abc import Callable, Mapping, Sequence
 from typing import Any
 
-from flask import abort, g, jsonify, render_template, request, url_for
+from flask import abort, current_app, g, jsonify, render_template, request, url_for
 from werkzeug.wrappers import Response
 
 from tender_ledger.core.days import PartialDay
+from tender_ledger.core.freelists import Entered
 from tender_ledger.core.rights import Right
 from tender_ledger.operations import drafts
 from tender_ledger.operations import encounters as operations
+from tender_ledger.operations import freelists as list_operations
 from tender_ledger.operations import reports as report_operations
 from tender_ledger.operations.errors import Refused
 from tender_ledger.operations.recording_choices import recording_choices
 from tender_ledger.operations.typed_report import informant_choices, plant_text
 from tender_ledger.storage.queries import encounters as queries
-from tender_ledger.storage.queries import plants, reports
-from tender_ledger.web.encounters.forms import EncounterForm
+from tender_ledger.storage.queries import freelists, plants, reports
+from tender_ledger.web.encounters.forms import EncounterForm, ListForm
 from tender_ledger.web.shared.answers import Page, form_page
 from tender_ledger.web.shared.report_form import ReportForm
 from tender_ledger.web.shared.spread import done, is_htmx, opened, spread
@@ -36,6 +38,8 @@ def list_encounters() -> str:
 def new() -> Page:
     g.member.require(Right.RECORD)
     form, made = EncounterForm().offer(), []
+    if "take" in request.form:
+        return _with_position(form, _("Open an encounter"))
     return form_page(
         "encounters/form.html",
         form,
@@ -52,6 +56,8 @@ def correct(number: int) -> Page:
     found, form = _encounter(number), EncounterForm().offer()
     if request.method == "GET":
         _fill(form, found)
+    if "take" in request.form:
+        return _with_position(form, _("Correct encounter %(number)s", number=number))
     return form_page(
         "encounters/form.html",
         form,
@@ -63,11 +69,22 @@ def correct(number: int) -> Page:
     )
 
 
+def _with_position(form: EncounterForm, title: str) -> str:
+    """The form again with the position that the receiver gives now; nothing is saved, and nothing typed is lost."""
+    receiver = current_app.extensions["position_receiver"]
+    position = receiver.read()
+    if position:
+        form.latitude.data, form.longitude.data = f"{position.latitude:.5f}", f"{position.longitude:.5f}"
+    within = _(", within %(n)s m", n=f"{position.within_m:.0f}") if position and position.within_m else ""
+    taken = f"{receiver.title}{within}" if position else ""
+    return render_template("encounters/form.html", form=form, title=title, taken=taken)
+
+
 def _fill(form: EncounterForm, found: dict[str, Any]) -> None:
     there = queries.present(g.scope, found["id"])
     form.fill(
         {
-            **{name: found[name] for name in ("kind", "title", "interpreter", "version")},
+            **{name: found[name] for name in ("kind", "title", "interpreter", "place", "latitude", "longitude", "version")},
             "day": str(PartialDay(found["day_from"], found["day_to"], found["approximate"])) if found["day_from"] else "",
             "community_id": str(found["community_id"] or ""),
             "language_id": str(found["language_id"] or ""),
@@ -115,6 +132,7 @@ def _desk(found: dict[str, Any], form: ReportForm, *, said: str = "", fresh: int
         "form": form,
         "entries": _by_plant(told, asked, known),
         "told": told,
+        "lists": freelists.lists_of(g.scope, found["id"]),
         "said": said,
         "fresh": fresh,
         "drafted": drafted,
@@ -187,6 +205,41 @@ def _after(found: dict[str, Any], kept: dict[str, str], said: str, fresh: int | 
     form = ReportForm(formdata=None)
     form.fill({**kept, "client_key": _new_key()})
     return _desk(found, form, said=said, fresh=fresh)
+
+
+@encounters.route("/<int:number>/list", methods=["GET", "POST"])
+def enter_list(number: int) -> Page:
+    """A free list: looked at, with what stands twice and what the names may mean, and then kept."""
+    g.member.require(Right.RECORD)
+    found = _encounter(number)
+    form = ListForm().offer(queries.present(g.scope, found["id"]))
+    if request.method == "GET":
+        return _list_page(found, form)
+    chosen = {int(name[6:]): value for name, value in request.form.items() if name.startswith("plant-") and name[6:].isdecimal()}
+    said = {"informant": form.informant.data or "", "text": form.text.data or ""}
+    try:
+        if request.form.get("do") != "keep":
+            return _list_page(found, form, entered=list_operations.look_at_list(g.scope, said["text"]), chosen=chosen)
+        list_operations.keep_list(g.scope, number, **said, chosen=chosen, client_key=form.key())
+    except Refused as refused:
+        form.show(refused)
+        return _list_page(found, form, chosen=chosen, status=422)
+    return done(_("The list is kept, in its order."), url_for("encounters.record", number=number))
+
+
+def _list_page(found: dict[str, Any], form: ListForm, *, entered: Sequence[Entered] = (),
+               chosen: Mapping[int, str] | None = None, status: int = 200) -> Page:  # fmt: skip
+    known = {plant["number"]: plant for plant in plants.plants(g.scope)} if entered else {}
+    nearby = {one.position: plants.near_names(g.scope, one.name) for one in entered if not one.plants and not one.again}
+    said = {number: f"{plant_text(plant)} {plant['accepted'] or plant['taxon'] or ''}".strip() for number, plant in known.items()}
+    return render_template("encounters/list.html", encounter=found, form=form, entered=entered, chosen=chosen or {},
+                           nearby=nearby, said_plants=said), status  # fmt: skip
+
+
+@encounters.post("/lists/<int:free_list>/remove")
+def take_list_back(free_list: int) -> Response:
+    number = list_operations.take_list_back(g.scope, free_list, ListForm().seen_version())
+    return done(_("The list is taken back; names and plants stay."), url_for("encounters.record", number=number))
 
 
 @encounters.post("/<int:number>/draft")

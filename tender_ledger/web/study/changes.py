@@ -22,7 +22,7 @@ ENTITIES = {
     "asking": _("asking without a use"), "attestation": _("use of a name"), "choice_of_holders": _("choice of holders"),
     "community": _("community"), "community_restriction": _("what is held back"), "consent": _("agreement"),
     "determination": _("determination"), "dialect": _("dialect"), "encounter": _("encounter"), "feature": _("measure"),
-    "holder": _("knowledge-holder"),
+    "free_list": _("list of names"), "holder": _("knowledge-holder"),
     "import_batch": _("import"), "language": _("language"), "local_name": _("local name"), "membership": _("role"),
     "permit": _("permit"), "plant": _("plant"), "rules": _("counting rules"), "source": _("source"),
     "use_report": _("report"), "vocabulary_term": _("term of the study"),
@@ -140,6 +140,8 @@ def _child(child: Snapshot, names: Names) -> str:
         return f"{pointed[0]} ({child['part']})" if pointed[0] else ""
     if "refuses" in child:
         return _("%(thing)s not to be %(done)s", thing=next(filter(None, pointed), ""), done=_REFUSED[child["refuses"]])
+    if "position" in child and "name" in child:
+        return f"{child['position']} {child['name']}" + (f" ({pointed[0]})" if pointed and pointed[0] else "")
     if "label" in child:
         return str(child["label"])
     return ": ".join(filter(None, pointed))

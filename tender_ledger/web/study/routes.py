@@ -47,6 +47,8 @@ ACTS = {
     "correct_plant": _("corrected a plant"),
     "measure_feature": _("measured a plant"),
     "remove_feature": _("took a measure back"),
+    "keep_list": _("kept a list of names"),
+    "take_list_back": _("took a list back"),
     "name_plant": _("added a local name"),
     "determine_plant": _("determined a plant"),
     "record_report": _("recorded a report"),
