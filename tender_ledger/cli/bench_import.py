@@ -120,7 +120,7 @@ def _record(url: str, stop: threading.Event, ready: threading.Event) -> list[flo
         member = account_queries.member_of(owner, _CODE) if owner else None
         assert member is not None
         scope = clock.scope_of(member)
-        while not stop.is_set():
+        while not stop.is_set() or len(taken) < 2:
             at = len(taken)
             plant = f"+ plant {at}" if at % 10 == 0 else "plant 0"
             typed = TypedReport(informant="HAND-1", plant=plant, category="food", purpose=f"use {at % 12}", parts="leaf")

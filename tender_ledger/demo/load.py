@@ -15,6 +15,7 @@ from tender_ledger.operations import (
     accounts,
     clock,
     encounters,
+    freelists,
     guarding,
     importing,
     members,
@@ -22,6 +23,7 @@ from tender_ledger.operations import (
     permits,
     plants,
     reports,
+    sources,
     studies,
 )
 from tender_ledger.operations.names_key import NamesKey
@@ -94,6 +96,7 @@ class _Loader:
         self._informants = {one["informant"]: one["id"] for one in self._all_informants()}
         self._encounters()
         self._plants()
+        self._measures_and_lists()
         self._reports()
         self._sheets()
         self._agreements(first=False)
@@ -127,8 +130,8 @@ class _Loader:
             if self.key is not None:
                 people.set_real_name(self.owner, self.holders[row["holder"]], row["real_name"], self.key)
         for row in _rows("sources.csv", "source"):
-            people.add_source(self.recorder, code=row["source"], kind=row["kind"], title=row["title"], author=row["author"],
-                              year=row["year"])  # fmt: skip
+            record: dict[str, Any] = {name: text for name, text in row.items() if name not in ("source", "kind")}
+            sources.add_source(self.recorder, code=row["source"], kind=row["kind"], **record)
 
     def _agreements(self, *, first: bool) -> None:
         """First what everybody agreed to before they were met; at the end what they changed or withdrew since."""
@@ -176,6 +179,13 @@ class _Loader:
                         if int(event[1:]) in ids]  # fmt: skip
             plants.name_plant(self.recorder, int(row["plant"][2:]), name=row["name"], gloss=row["gloss"],
                               language_id=self.languages[row["language"]], attested=attested)  # fmt: skip
+
+    def _measures_and_lists(self) -> None:
+        for row in _rows("measures.csv", "plant", "character", "words"):
+            plants.measure_feature(self.recorder, int(row["plant"][2:]), character=row["character"], words=row["words"])
+        for row in _rows("lists.csv", "encounter", "informant", "names"):
+            freelists.keep_list(self.recorder, int(row["encounter"]), informant=str(self._informants[row["informant"]]),
+                                text=row["names"])  # fmt: skip
 
     def _reports(self) -> None:
         for line, row in enumerate(_rows("reports.csv", "informant", "event", "plant", "category")):

@@ -10,6 +10,7 @@ from peewee import IntegrityError
 from tender_ledger.core.text import clean
 from tender_ledger.storage.database import SENTENCES, violated_constraint
 
+_CODE = re.compile(r"[A-Z][A-Z0-9-]{0,31}$")
 _REFERENCE = re.compile(r"_study_id_(\w+)_fkey$")
 
 
@@ -81,3 +82,11 @@ def required(text: str | None, field: str, what: str) -> str:
     if not found:
         raise Refused({field: f"{what} is missing."})
     return found
+
+
+def code_of(text: str) -> str:
+    """A code as stored, in capitals, or a refusal that says how one is written."""
+    code = required(text, "code", "The code").upper()
+    if not _CODE.match(code):
+        raise Refused({"code": "A code has capital letters, digits and hyphens and begins with a letter, such as ONS-07."})
+    return code

@@ -206,7 +206,7 @@ class ImportWriter:
         copy_rows("informant", ("study_id", "holder_id"), ((study, number) for number in ids))
         for code, one in self.plan.informants.items():
             if one.is_source:
-                csl = {"type": "unstated", "title": code, "author": [], "issued": {"raw": ""}}
+                csl = {"type": "document", "title": code, "author": [], "issued": {}}
                 values = {"code": code, "kind": "unstated", "csl": csl, "community_id": self.communities.get(one.community)}
                 Informant.insert(study_id=study, source_id=self.writing.create(Source, values)).execute()
         self.people = {one["code"]: one for one in imports.informants(self.scope)}

@@ -1,4 +1,4 @@
-"""Communities, holders with their protected names, sources, and agreements."""
+"""Communities, holders with their protected names, and agreements."""
 
 import re
 from collections.abc import Mapping, Sequence
@@ -9,7 +9,7 @@ from tender_ledger.core.rights import Right
 from tender_ledger.core.terms import Scope
 from tender_ledger.core.text import clean
 from tender_ledger.formats.languages import is_private, language_of
-from tender_ledger.operations.errors import NotFound, Refused, constraints_as_refusals, degrees_of, number_of, required
+from tender_ledger.operations.errors import NotFound, Refused, code_of, constraints_as_refusals, degrees_of, number_of, required
 from tender_ledger.operations.names_key import NamesKey
 from tender_ledger.operations.saving import made_once, saving
 from tender_ledger.storage.database import database
@@ -24,11 +24,9 @@ from tender_ledger.storage.models import (
     HolderIdentity,
     Informant,
     Language,
-    Source,
 )
 from tender_ledger.storage.queries import people, plants, studies
 
-_CODE = re.compile(r"[A-Z][A-Z0-9-]{0,31}$")
 _FIELD_NUMBER = re.compile(r"(?:P-?)?0*([1-9]\d{0,8})$", re.I)
 _BIRTH = re.compile(r"(?P<year>\d{4})$|(?P<decade>\d{3}0)s$")
 
@@ -63,7 +61,7 @@ def add_community(scope: Scope, **values: Any) -> int:
     """Add a community: code, name, place, languages and dialects (their ids), the community it lies within (parent_id),
     protocol (how the team behaves there) and, where it may be told, latitude and longitude in degrees."""
     scope.viewer.require(Right.ADMINISTER)
-    record = {"code": _code(values.get("code", "")), **_community(values)}
+    record = {"code": code_of(values.get("code", "")), **_community(values)}
     with constraints_as_refusals(), act(scope.viewer, "add_community") as writing:
         return writing.create(Community, record, children=_spoken(values))
 
@@ -101,7 +99,7 @@ def add_holder(scope: Scope, values: Mapping[str, Any], *, client_key: str | Non
     """Add a knowledge-holder by code: code, community_id, gender, birth (`1956` or `1950s` or empty), chosen, credit
     (named, pseudonym, anonymous) with the pseudonym, learned_from, years_in_place."""
     scope.viewer.require(Right.RECORD)
-    record = {**_profile(values), "code": _code(values.get("code", "")), "recorded_by": scope.viewer.person_id,
+    record = {**_profile(values), "code": code_of(values.get("code", "")), "recorded_by": scope.viewer.person_id,
               "client_key": client_key}  # fmt: skip
 
     def make() -> int:
@@ -195,18 +193,6 @@ def reveal_real_name(scope: Scope, code: str, reason: str, key: NamesKey | None)
     if kept["key_id"] != key.key_id:
         raise Refused({"reason": "The name is kept under another key than this installation has. Nothing was shown."})
     return key.decrypt(bytes(kept["nonce"]), bytes(kept["ciphertext"]), study_id=scope.study_id, holder_id=holder["id"])
-
-
-def add_source(scope: Scope, *, code: str, kind: str, title: str, author: str, year: str,
-               community_id: int | None = None) -> int:  # fmt: skip
-    """Add a written or recorded source; it can be an informant where the counting rules say so."""
-    scope.viewer.require(Right.RECORD)
-    csl = {"type": kind, "title": required(title, "title", "The title"), "author": [{"literal": clean(author)}],
-           "issued": {"raw": clean(year)}}  # fmt: skip
-    with constraints_as_refusals(), act(scope.viewer, "add_source") as writing:
-        source_id = writing.create(Source, {"code": _code(code), "kind": kind, "csl": csl, "community_id": community_id})
-        Informant.insert(study_id=scope.study_id, source_id=source_id).execute()
-        return source_id
 
 
 # What an agreement may say beside the answers; kept as it was told and read by people.
@@ -320,10 +306,3 @@ def erase_holder(scope: Scope, code: str, typed: str) -> int:
         writing.count_erased(records)
     overwrite_deleted()
     return records
-
-
-def _code(text: str) -> str:
-    code = required(text, "code", "The code").upper()
-    if not _CODE.match(code):
-        raise Refused({"code": "A code has capital letters, digits and hyphens and begins with a letter, such as ONS-07."})
-    return code

@@ -239,7 +239,7 @@ SENTENCES: Mapping[str, tuple[str, str]] = {
     "holder_credit_known": ("credit", "Choose by name, by a pseudonym, or not named."),
     "holder_pseudonym_said": ("pseudonym", "Write the pseudonym to be used, or choose another credit."),
     "holder_years_in_place_range": ("years_in_place", "Years in the place lie between 0 and 120."),
-    "source_kind_known": ("kind", "Choose book, article, herbarium label, archive recording or manuscript."),
+    "source_kind_known": ("kind", "Choose a kind of source from the list."),
     "consent_form_known": ("form", "Choose spoken, recorded, written or witnessed."),
     "encounter_kind_known": ("kind", "Choose interview, plant walk, demonstration, free list, group talk or reading."),
     "encounter_latitude_range": ("latitude", "Latitude lies between -90 and 90 degrees."),

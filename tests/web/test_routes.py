@@ -67,6 +67,8 @@ NEEDS = {
     "people.new_holder": Right.RECORD,
     "people.correct_holder": Right.RECORD,
     "people.new_source": Right.RECORD,
+    "people.correct_source": Right.RECORD,
+    "people.import_sources": Right.RECORD,
     "people.new_community": Right.ADMINISTER,
     "people.correct_community": Right.ADMINISTER,
     "people.new_language": Right.ADMINISTER,
@@ -101,6 +103,8 @@ def routes(app: Flask) -> list[tuple[str, str, str]]:
         arguments = {name: ARGUMENTS.get(name, "x") for name in rule.arguments}
         if rule.endpoint == "people.community" or "communities" in rule.rule:
             arguments = {**arguments, "code": "ONS"} if "code" in arguments else arguments
+        if "sources/<" in rule.rule:
+            arguments = {**arguments, "code": "HB-1931"}
         with app.test_request_context():
             address = app.url_map.bind("localhost").build(rule.endpoint, arguments)
         found += [(rule.endpoint, method, address) for method in sorted((rule.methods or set()) & {"GET", "POST"})]
@@ -431,7 +435,8 @@ def test_nothing_that_is_sent_makes_the_server_fail(app: Flask, sign_in: SignedI
                 answer = (
                     guardian.post(address.replace("ONS", "KEL"), data=data) if restricting else client.post(address, data=data)
                 )
-                assert answer.status_code in (204, 303, 400, 404, 409, 422), (endpoint, answer.status_code)
+                looked = (200,) if endpoint in ("encounters.enter_list", "encounters.new") else ()
+                assert answer.status_code in (*looked, 204, 303, 400, 404, 409, 422), (endpoint, answer.status_code)
         elif method == "GET":
             answer = client.get(
                 address, query_string={"margin": "ci:\x00", "sort": "\x00", "group": "x", "page": "-3", "q": "\x00", "all": "x"}
@@ -474,7 +479,7 @@ def test_what_is_told_on_narrow_terms_is_taken_by_the_whole_code_and_not_shown(a
 def test_a_form_drawn_from_an_older_version_shows_both_and_keeps_what_was_typed(sign_in: SignedIn, address: str):
     first, second = sign_in(OWNER), sign_in(OWNER)
     page = first.get(f"/study/VELDRA/{address}/correct").text
-    fields = dict(re.findall(r'name="(\w+)"[^>]*? value="([^"]*)"', page))
+    fields = dict(re.findall(r'<input[^>]* name="(\w+)"[^>]*? value="([^"]*)"', page))
     chosen = dict(re.findall(r'<select[^>]* name="(\w+)">.*?<option selected value="([^"]*)"', page, re.S))
     ticked = re.findall(r'<input checked [^>]*name="(\w+)"[^>]*value="(\d+)"', page)
     form = {**fields, **chosen, **{name: [value for of, value in ticked if of == name] for name, _ in ticked}}

@@ -3,7 +3,18 @@
 from typing import Self
 
 from flask import g
-from wtforms import BooleanField, DateField, FieldList, Form, FormField, SelectField, SelectMultipleField, TextAreaField, widgets
+from wtforms import (
+    BooleanField,
+    DateField,
+    FieldList,
+    FileField,
+    Form,
+    FormField,
+    SelectField,
+    SelectMultipleField,
+    TextAreaField,
+    widgets,
+)
 from wtforms.validators import Optional
 
 from tender_ledger.storage.queries import studies
@@ -17,8 +28,9 @@ FORMS = [("oral", _("spoken")), ("recorded", _("spoken, recorded")), ("written",
 REFUSALS = [("quote", _("quoted")), ("publish", _("published")), ("show", _("shown to members")), ("count", _("counted")),
             ("record", _("recorded"))]  # fmt: skip
 CREDITS = [("anonymous", _("not named")), ("pseudonym", _("by a pseudonym")), ("named", _("by name"))]
-SOURCES = [("book", _("book")), ("article", _("article")), ("herbarium_label", _("herbarium label")),
-           ("archive_recording", _("archive recording")), ("manuscript", _("manuscript"))]  # fmt: skip
+SOURCES = [("book", _("book")), ("article", _("article")), ("chapter", _("chapter")), ("thesis", _("thesis")),
+           ("report", _("report")), ("herbarium_label", _("herbarium label")), ("archive_recording", _("archive recording")),
+           ("manuscript", _("manuscript")), ("other", _("other"))]  # fmt: skip
 
 
 class HolderForm(LedgerForm):
@@ -81,8 +93,23 @@ class SourceForm(LedgerForm):
     code = text(_("Code"), _("Such as HB-1931."))
     kind = SelectField(_("Kind"), choices=options(SOURCES))
     title = text(_("Title"))
-    author = text(_("Author"))
-    year = text(_("Year"))
+    author = text(_("Authors"), _("Family, Given; several parted by semicolons."))
+    year = text(_("Year"), _("1964, 1964-05-12, or about 1931."))
+    container = text(_("In"), _("The journal, or the book it is a part of."))
+    volume = text(_("Volume"))
+    issue = text(_("Issue"))
+    pages = text(_("Pages"))
+    publisher = text(_("Publisher"))
+    publisher_place = text(_("Where published"))
+    doi = text(_("DOI"))
+    url = text(_("Address"))
+    archive = text(_("Where it is kept"), _("Herbarium, archive or shelf."))
+    note = text(_("Note"))
+
+
+class ReferencesForm(LedgerForm):
+    file = FileField(_("List of references"), description=_("BibTeX, RIS or CSL-JSON."))
+    text = TextAreaField(_("or paste it"), render_kw={"rows": 6, "autocomplete": "off"})
 
 
 class LimitForm(Form):

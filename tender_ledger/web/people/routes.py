@@ -11,6 +11,7 @@ from tender_ledger.figures.places import Place, place_map
 from tender_ledger.formats.languages import find_languages
 from tender_ledger.operations import guarding
 from tender_ledger.operations import people as operations
+from tender_ledger.operations import sources as source_operations
 from tender_ledger.operations.errors import Refused
 from tender_ledger.storage.queries import guarding as guarding_queries
 from tender_ledger.storage.queries import people as queries
@@ -25,6 +26,7 @@ from tender_ledger.web.people.forms import (
     HolderForm,
     LanguageForm,
     NameForm,
+    ReferencesForm,
     RestrictionForm,
     RevealForm,
     SourceForm,
@@ -367,10 +369,51 @@ def new_source() -> Page:
     g.member.require(Right.RECORD)
     form = SourceForm()
     return form_page(
-        "people/simple_form.html",
+        "people/source_form.html",
         form,
-        lambda: operations.add_source(g.scope, **form.values()),
+        lambda: source_operations.add_source(g.scope, **form.values()),
         _("The source is recorded."),
-        lambda: url_for("people.list_people"),
+        lambda: url_for("people.list_people", _anchor="sources"),
         title=_("Add a source"),
+        bringing=ReferencesForm(formdata=None),
     )
+
+
+@people.route("/sources/<code>/correct", methods=["GET", "POST"])
+def correct_source(code: str) -> Page:
+    g.member.require(Right.RECORD)
+    found = next((one for one in queries.sources(g.scope) if one["code"] == code), None)
+    if found is None:
+        abort(404)
+    form = SourceForm()
+    if request.method == "GET":
+        form.fill({**found, **source_operations.typed_record(found["csl"])})
+    values = {name: value for name, value in form.values().items() if name != "code"}
+    return form_page(
+        "people/source_form.html",
+        form,
+        lambda: source_operations.correct_source(g.scope, found["id"], form.seen_version(), **values),
+        _("Corrected."),
+        lambda: url_for("people.list_people", _anchor="sources"),
+        title=_("Correct %(code)s", code=code),
+        fixed_code=code,
+    )
+
+
+@people.post("/sources/import")
+def import_sources() -> Page:
+    """Bring a list of references in as sources."""
+    g.member.require(Right.RECORD)
+    form = ReferencesForm()
+    sent = request.files.get("file")
+    data, name = (
+        (sent.read(), sent.filename) if sent and sent.filename else ((form.text.data or "").encode(), _("what was pasted"))
+    )
+    brought = None
+    try:
+        brought = source_operations.import_references(g.scope, data, name or "")
+    except Refused as refused:
+        form.show(refused)
+    page = render_template("people/source_form.html", form=SourceForm(formdata=None), title=_("Add a source"), bringing=form,
+                           brought=brought)  # fmt: skip
+    return page, 422 if brought is None else 200

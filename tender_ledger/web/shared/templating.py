@@ -13,6 +13,7 @@ from markupsafe import Markup, escape
 from tender_ledger.core.days import PartialDay
 from tender_ledger.core.names import written_name
 from tender_ledger.core.terms import AgreementTerms
+from tender_ledger.formats.citing import cite
 from tender_ledger.web.shared import words
 from tender_ledger.web.shared.spread import last_act
 
@@ -27,7 +28,7 @@ def install(app: Flask) -> None:
     app.jinja_env.trim_blocks = app.jinja_env.lstrip_blocks = True
     app.jinja_env.filters.update(
         count=count, decimal=decimal, day=day, days=days, moment=moment, sci=sci, clock=recording_time, terms=terms_sentence,
-        degrees=degrees, measure=measure, hue=hue, written=written_name, signed=signed,
+        cite=cited, degrees=degrees, measure=measure, hue=hue, written=written_name, signed=signed,
     )  # fmt: skip
     app.jinja_env.globals.update(here=here, last_act=last_act, new_key=lambda: str(uuid.uuid4()))
 
@@ -114,6 +115,11 @@ def sci(name: str, authorship: str = "", qualifier: str = "none") -> Markup:
         Markup("<i>{}</i>").format(word) if italic else escape(word) for word, italic in written_name(name, qualifier)
     )
     return parts + Markup(' <span class="auth">{}</span>').format(authorship) if authorship else parts
+
+
+def cited(item: dict[str, Any]) -> Markup:
+    """A bibliographic record written out, what the style sets in italics in italics."""
+    return Markup("").join(Markup("<i>{}</i>").format(text) if italic else escape(text) for text, italic in cite(item))
 
 
 def terms_sentence(row: dict[str, Any]) -> str:

@@ -9,6 +9,7 @@ from typing import Any
 from flask import url_for
 
 from tender_ledger.core.terms import Scope
+from tender_ledger.formats.citing import cite_plainly
 from tender_ledger.storage.history import columns_of
 from tender_ledger.storage.queries import named
 from tender_ledger.web.shared.templating import day
@@ -126,8 +127,7 @@ def _value(key: str, value: Any, state: Snapshot, names: Names) -> str:
     if isinstance(value, list):
         return ", ".join(filter(None, (_child(child, names) for child in value)))
     if key == "csl":
-        return ", ".join(filter(None, (*(one.get("literal", "") for one in value.get("author", ())), value.get("title", ""),
-                                       value.get("issued", {}).get("raw", ""))))  # fmt: skip
+        return cite_plainly(value)
     if isinstance(value, dict):
         return "; ".join(f"{name.replace('_', ' ')}: {_plain(name, one)}" for name, one in value.items())
     return _plain(key, value)

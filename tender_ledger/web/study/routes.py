@@ -39,6 +39,8 @@ ACTS = {
     "add_holder": _("added a holder"),
     "correct_holder": _("corrected a holder"),
     "add_source": _("added a source"),
+    "correct_source": _("corrected a source"),
+    "import_references": _("brought a list of references"),
     "record_agreement": _("recorded an agreement"),
     "withdraw_agreement": _("recorded a withdrawal"),
     "open_encounter": _("opened an encounter"),
