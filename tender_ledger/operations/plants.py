@@ -5,6 +5,7 @@ from typing import Any
 
 from tender_ledger.core.measures import MeasureNotRead, read_measure
 from tender_ledger.core.names import NamesService, TaxonName
+from tender_ledger.core.names.matching import match_name
 from tender_ledger.core.rights import Right
 from tender_ledger.core.terms import Scope
 from tender_ledger.core.text import clean, fold
@@ -98,14 +99,16 @@ def remove_feature(scope: Scope, feature_id: int, version: int) -> int:
     return number
 
 
-def write_name(writing: ActWriter, plant_id: int, name: str, language_id: int | None, gloss: str = "") -> int:
+def write_name(writing: ActWriter, plant_id: int, name: str, language_id: int | None, gloss: str = "",
+               dialect_id: int | None = None) -> int:  # fmt: skip
     """Give a plant a local name within an act; returns the name's id, a new one or the one it has already."""
     name = required(name, "name", "The name")
     known = LocalName.select().where((LocalName.plant_id == plant_id) & (LocalName.name == name) & LocalName.removed_at.is_null())
     for found in known:
         if found.language_id == language_id:
             return int(found.id)
-    values = {"plant_id": plant_id, "language_id": language_id, "name": name, "name_fold": fold(name), "gloss": clean(gloss)}
+    values = {"plant_id": plant_id, "language_id": language_id, "dialect_id": dialect_id, "name": name, "name_fold": fold(name),
+              "gloss": clean(gloss)}  # fmt: skip
     return writing.create(LocalName, values)
 
 
@@ -120,38 +123,49 @@ def write_attestation(writing: ActWriter, name_id: int, informant_id: int, encou
         writing.create(Attestation, values, holder_id=holder_id)
 
 
-def name_plant(scope: Scope, number: int, *, name: str, language_id: int | None, gloss: str = "",
+def name_plant(scope: Scope, number: int, *, name: str, language_id: int | None, gloss: str = "", dialect_id: int | None = None,
                attested: Sequence[tuple[int, int, int | None]] = ()) -> None:  # fmt: skip
     """Give a plant one more local name; `attested` says who used it where: (informant, encounter, holder) ids."""
     scope.viewer.require(Right.RECORD)
     plant = _plant(scope, number)
     with constraints_as_refusals(), act(scope.viewer, "name_plant") as writing:
-        name_id = write_name(writing, plant["id"], name, language_id, gloss)
+        name_id = write_name(writing, plant["id"], name, language_id, gloss, dialect_id)
         for informant_id, encounter_id, holder_id in attested:
             write_attestation(writing, name_id, informant_id, encounter_id, holder_id)
 
 
 def determine_plant(scope: Scope, number: int, names: NamesService, *, taxon: str, qualifier: str, basis: str,
                     confidence: str, determiner: str = "", remarks: str = "") -> None:  # fmt: skip
-    """Say what a plant is. A later determination stands in place of the earlier, which stays in the history.
+    """Say what a plant is, at whatever rank; no name says that it is of none that anybody can tell. A later determination stands
+    in place of the earlier, which stays in the history.
 
     Recording a first determination needs the right to record, changing one the right to redetermine. Refused for a name
-    that the names service does not have.
+    that the names service does not have, and for none where nothing was determined.
     """
     plant = _plant(scope, number)
     scope.viewer.require(Right.REDETERMINE if plant["determination_id"] else Right.RECORD)
-    found = names.find(required(taxon, "taxon", "The scientific name"))
-    if found is None:
-        near = ", ".join(name.name for name in names.suggest(taxon[:4], 4))
-        raise Refused({"taxon": f"The checklist has no “{clean(taxon)}”." + (f" Near it are {near}." if near else "")})
+    if not clean(taxon) and not plant["determination_id"]:
+        raise Refused({"taxon": "The scientific name is missing. A plant without one needs no determination."})
+    found = found_name(names, taxon) if clean(taxon) else None
     values = {
+        "verbatim": clean(taxon),
         "plant_id": plant["id"], "qualifier": qualifier, "basis": basis, "confidence": confidence,
         "determiner": clean(determiner) or scope.viewer.name, "determined_on": scope.day, "remarks": clean(remarks),
     }  # fmt: skip
     with constraints_as_refusals(), act(scope.viewer, "determine_plant") as writing:
         if plant["determination_id"]:
             writing.update(Determination, plant["determination_id"], None, {"is_current": False})
-        writing.create(Determination, {**values, "taxon_id": keep_taxon(names, found)})
+        writing.create(Determination, {**values, "taxon_id": keep_taxon(names, found) if found else None})
+
+
+def found_name(names: NamesService, typed: str) -> TaxonName:
+    """The name of the service that was typed, accepted or a synonym. What is only near is told in the refusal, never taken."""
+    match = match_name(names, clean(typed))
+    if match.name is None:
+        near = "; ".join(f"{one.name} ({how})" for one, how in match.near)
+        listed = f" Near it: {near}. Write the one that is meant." if near else ""
+        raise Refused({"taxon": f"The checklist has no “{clean(typed)}”.{listed}"})
+    return match.name
 
 
 def keep_taxon(names: NamesService, name: TaxonName) -> int:

@@ -17,7 +17,8 @@ class ChecklistNames:
     version = "1"
 
     def __init__(self, names: Sequence[TaxonName] | None = None) -> None:
-        self._names = list(names) if names is not None else read_checklist(_SHIPPED.read_bytes())
+        listed = list(names) if names is not None else read_checklist(_SHIPPED.read_bytes())
+        self._names = [*listed, *_above(listed)]
         self._by_fold = {fold(name.name): name for name in self._names}
 
     def find(self, name: str) -> TaxonName | None:
@@ -27,6 +28,14 @@ class ChecklistNames:
         wanted = fold(typed).split()
         fits = [name for name in self._names if wanted and _begins(wanted, fold(name.name).split())]
         return sorted(fits, key=lambda name: (name.accepted != "", name.name))[:limit]
+
+
+def _above(names: Sequence[TaxonName]) -> list[TaxonName]:
+    """The genera and families of the accepted names, which the list does not name by themselves."""
+    there = {name.name for name in names}
+    genera = {name.genus: TaxonName(name.genus, "", "genus", name.family) for name in names if not name.accepted}
+    families = {name.family: TaxonName(name.family, "", "family", name.family) for name in names if name.family}
+    return [one for one in (*genera.values(), *families.values()) if one.name not in there]
 
 
 def _begins(wanted: list[str], words: list[str]) -> bool:

@@ -85,3 +85,20 @@ def test_a_list_of_references_is_brought_in_and_what_failed_is_told(app: Flask, 
     assert (pasted.status_code, "no list of references" in pasted.text) == (422, True)
     form = client.get("/study/VELDRA/people/sources/TARRANT-1902/correct").text
     assert 'value="Tarrant, O."' in form
+
+
+def test_a_redetermination_is_looked_at_before_it_is_recorded(sign_in: SignedIn):
+    client = sign_in(OWNER)
+    form = {"taxon": "Tilia cordata", "qualifier": "none", "basis": "specimen", "confidence": "sure"}
+    looked = client.post("/study/VELDRA/plants/4/determinations", data=form)
+    assert looked.status_code == 200
+    assert "See what it would move" in client.get("/study/VELDRA/plants/4").text
+    told = re.sub(r"\s+", " ", re.sub(r"<[^>]+>", " ", looked.text))
+    assert "Plantago lanceolata would be Tilia cordata" in told
+    assert "Plantago lanceolata UR 38 0 −38" in told
+    assert "<i>Plantago</i> <i>lanceolata</i>" in client.get("/study/VELDRA/plants/4").text
+    near = client.post("/study/VELDRA/plants/4/determinations", data={**form, "taxon": "Tilia cordatta"})
+    assert (near.status_code, "Near it: Tilia cordata (without t)" in near.text) == (422, True)
+    assert sign_in(RECORDER).post("/study/VELDRA/plants/4/determinations", data=form).status_code == 403
+    assert client.post("/study/VELDRA/plants/4/determinations", data={**form, "do": "keep"}).status_code == 303
+    assert "<i>Tilia</i> <i>cordata</i>" in client.get("/study/VELDRA/plants/4").text

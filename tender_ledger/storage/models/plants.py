@@ -54,7 +54,8 @@ class Feature(StudyRecord):
 class Determination(StudyRecord):
     ENTITY: ClassVar[str] = "determination"
     plant_id = BigIntegerField()
-    taxon_id = BigIntegerField()
+    taxon_id = BigIntegerField(null=True)
+    verbatim = TextField(default="")
     qualifier = TextField(default="none")
     basis = TextField()
     confidence = TextField()
@@ -68,6 +69,7 @@ class LocalName(StudyRecord):
     ENTITY: ClassVar[str] = "local_name"
     plant_id = BigIntegerField()
     language_id = BigIntegerField(null=True)
+    dialect_id = BigIntegerField(null=True)
     name = TextField()
     name_fold = TextField()
     gloss = TextField(default="")

@@ -41,11 +41,12 @@ def _tellings(scope: Scope, which: str = "true") -> str:
 def _plants(scope: Scope) -> str:
     """Plants with their local names, most attested first; a name that only hidden holders used is hidden with them."""
     return f"""{_tellings(scope)},
-        names AS (SELECT n.id, n.plant_id, n.name, n.gloss, l.code AS code, l.name AS language,
+        names AS (SELECT n.id, n.plant_id, n.name, n.gloss, l.code AS code,
+                l.name || coalesce(', ' || dl.name, '') AS language,
                 count(*) FILTER (WHERE t.seen) AS attested
             FROM local_name n JOIN wanted w ON w.id = n.plant_id LEFT JOIN language l ON l.id = n.language_id
-            LEFT JOIN telling t ON t.name_id = n.id AND t.live
-            WHERE n.removed_at IS NULL GROUP BY n.id, l.code, l.name HAVING bool_or(t.seen) IS NOT FALSE),
+            LEFT JOIN dialect dl ON dl.id = n.dialect_id LEFT JOIN telling t ON t.name_id = n.id AND t.live
+            WHERE n.removed_at IS NULL GROUP BY n.id, l.code, l.name, dl.name HAVING bool_or(t.seen) IS NOT FALSE),
         listed AS (SELECT plant_id, json_agg(json_build_object('name', name, 'language', language, 'code', code, 'gloss', gloss,
                      'attested', attested) ORDER BY attested DESC, id) AS names FROM names GROUP BY plant_id)
         SELECT p.id, p.number, 'P-' || lpad(p.number::text, 3, '0') AS field_number, p.growth_form, p.remarks, p.version,
@@ -73,7 +74,7 @@ def hidden_plants(scope: Scope) -> list[int]:
 def count_undetermined(scope: Scope) -> str:
     """The statement that counts the plants without a determination, of those the viewer may know of; asks for `number`."""
     return f"""{_tellings(scope, "NOT EXISTS (SELECT FROM determination d WHERE d.plant_id = plant.id AND d.is_current "
-                                 "AND d.removed_at IS NULL)")}
+                                 "AND d.taxon_id IS NOT NULL AND d.removed_at IS NULL)")}
         SELECT count(*) FROM wanted p LEFT JOIN known ON known.plant_id = p.id WHERE {_SHOWN}"""  # fmt: skip
 
 
@@ -106,7 +107,7 @@ def determinations(scope: Scope, plant_id: int) -> list[dict[str, Any]]:
     """The determinations of a plant, the latest first."""
     return rows(
         """SELECT d.*, x.name AS taxon, x.authorship, x.rank, acc.name AS accepted FROM determination d
-           JOIN taxon x ON x.id = d.taxon_id LEFT JOIN taxon acc ON acc.id = x.accepted_id
+           LEFT JOIN taxon x ON x.id = d.taxon_id LEFT JOIN taxon acc ON acc.id = x.accepted_id
            WHERE d.study_id = %(study)s AND d.plant_id = %(plant)s AND d.removed_at IS NULL ORDER BY d.id DESC""",
         study=scope.study_id,
         plant=plant_id,

@@ -116,6 +116,7 @@ _POINTING: Mapping[str, tuple[tuple[str, tuple[str, ...]], ...]] = {
         ("community", ("parent_id",)),
     ),
     "language": (("local_name", ("language_id",)), ("encounter", ("language_id",)), ("dialect", ("language_id",))),
+    "dialect": (("local_name", ("dialect_id",)),),
     "local_name": (("attestation", ("local_name_id",)),),
     "vocabulary_term": (("use_report", ("basis_id", "stage_id")), ("plant", ("stage_id",)), ("vocabulary_term", ("parent_id",))),
 }

@@ -5,9 +5,13 @@ from typing import Any
 from flask import abort, current_app, g, jsonify, request, url_for
 from werkzeug.wrappers import Response
 
+from tender_ledger.core.indices.working import SYMBOLS
 from tender_ledger.core.rights import Right
 from tender_ledger.operations import plants as operations
+from tender_ledger.operations import studies as study_operations
+from tender_ledger.operations.errors import Refused
 from tender_ledger.operations.plants import MANAGEMENT, ORIGINS
+from tender_ledger.operations.redetermining import Preview, preview_determination
 from tender_ledger.storage.queries import acts, reports
 from tender_ledger.storage.queries import plants as queries
 from tender_ledger.web.plants.forms import DeterminationForm, FeatureForm, MetForm, NameForm, PlantForm
@@ -66,7 +70,7 @@ def _plant(number: int) -> dict[str, Any]:
 
 
 def _plant_page(found: dict[str, Any], *, naming: NameForm | None = None, determining: DeterminationForm | None = None,
-                measuring: FeatureForm | None = None, status: int = 200) -> Page:  # fmt: skip
+                measuring: FeatureForm | None = None, preview: Preview | None = None, status: int = 200) -> Page:  # fmt: skip
     page = spread(
         "plants/plant.html",
         "plants/_history.html",
@@ -76,6 +80,8 @@ def _plant_page(found: dict[str, Any], *, naming: NameForm | None = None, determ
         determinations=queries.determinations(g.scope, found["id"]),
         history=acts.record_history(g.scope, "plant", found["id"]),
         features=queries.features(g.scope, found["id"]),
+        preview=preview,
+        symbols={**SYMBOLS, "nur": "Nur", "nt": "Nt", "icf": "ICF"},
         origins=ORIGINS,
         management=MANAGEMENT,
         measuring=measuring or FeatureForm(formdata=None),
@@ -136,11 +142,21 @@ def name(number: int) -> Page:
 
 @plants.post("/<int:number>/determinations")
 def determine(number: int) -> Page:
-    """Say what a plant is; every report of it is then counted there."""
+    """Say what a plant is; every report of it is then counted there. A redetermination is looked at first: what it would move."""
     found, form = _plant(number), DeterminationForm()
+    names = current_app.extensions["names_service"]
+    if found["determination_id"] and request.form.get("do") != "keep":
+        g.member.require(Right.REDETERMINE)
+        try:
+            rules = study_operations.rules_in_force(g.scope)
+            preview = preview_determination(g.scope, number, names, rules, taxon=form.taxon.data or "")
+        except Refused as refused:
+            form.show(refused)
+            return _plant_page(found, determining=form, status=422)
+        return _plant_page(found, determining=form, preview=preview)
     return part_saved(
         form,
-        lambda: operations.determine_plant(g.scope, number, current_app.extensions["names_service"], **form.values()),
+        lambda: operations.determine_plant(g.scope, number, names, **form.values()),
         _("The determination is recorded; its reports are counted there now."),
         url_for("plants.plant", number=number),
         lambda: _plant_page(found, determining=form, status=422),
