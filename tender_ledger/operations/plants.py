@@ -25,8 +25,8 @@ MANAGEMENT = {"unknown": "not known", "wild": "wild", "tolerated": "tolerated", 
 QUALIFIERS = {"none": "", "cf": "cf.", "aff": "aff.", "sp": "sp.", "hybrid": "hybrid"}
 
 
-def add_plant(scope: Scope, *, name: str = "", language_id: int | None = None, gloss: str = "", client_key: str | None = None,
-              **met: Any) -> int:  # fmt: skip
+def add_plant(scope: Scope, *, name: str = "", language_id: int | None = None, gloss: str = "", dialect_id: int | None = None,
+              client_key: str | None = None, **met: Any) -> int:  # fmt: skip
     """Add a plant as met, with a first local name if one was told; returns its number.
 
     `met` is what it was like: growth_form, habitat, origin, management, stage_id, remarks; all may be left out.
@@ -38,7 +38,7 @@ def add_plant(scope: Scope, *, name: str = "", language_id: int | None = None, g
         with constraints_as_refusals(), act(scope.viewer, "add_plant") as writing:
             plant_id = write_plant(writing, scope, client_key=client_key, **values)
             if clean(name):
-                write_name(writing, plant_id, name, language_id, gloss)
+                write_name(writing, plant_id, name, language_id, gloss, dialect_id)
             return plant_id
 
     made = made_once(scope, "plant", client_key, make)

@@ -151,6 +151,16 @@ def plant_of_feature(scope: Scope, feature_id: int) -> int | None:
     return found["number"] if found else None
 
 
+def uses_of_names(scope: Scope) -> list[dict[str, Any]]:
+    """Which name was used for which plant and how often, of names and plants that the viewer may know of: name, language (with
+    its dialect), plant (its field number), times."""
+    return [
+        {"name": name["name"], "language": name["language"] or "", "plant": plant["field_number"], "times": name["attested"]}
+        for plant in plants(scope)
+        for name in plant["names"]
+    ]
+
+
 def names_used(scope: Scope) -> dict[tuple[int, int, int], tuple[str, str]]:
     """What an informant called a plant in an encounter: (plant, informant, encounter) -> (name, language code)."""
     used = telling_allowed(scope, informant="a.informant_id", plant="n.plant_id")

@@ -14,10 +14,15 @@ from tender_ledger.web.shared.words import gettext as _
 class NameForm(LedgerForm):
     name = text(_("Local name"), _("As it was told, in its own letters."))
     language_id = SelectField(_("Language"))
+    dialect_id = SelectField(_("Dialect"), validate_choice=False)
     gloss = text(_("Gloss"), _("What the name says, word for word."))
 
     def offer(self) -> Self:
         self.language_id.choices = language_choices()
+        known = studies.dialects(g.scope)
+        self.dialect_id.choices = options(
+            [("", _("not said")), *((one["id"], f"{one['name']}, {one['language']}") for one in known)]
+        )
         return self
 
 

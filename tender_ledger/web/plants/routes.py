@@ -1,15 +1,18 @@
 """Plants as met: listed, opened, named, determined."""
 
+from collections import Counter
 from typing import Any
 
-from flask import abort, current_app, g, jsonify, request, url_for
+from flask import abort, current_app, g, jsonify, render_template, request, url_for
 from werkzeug.wrappers import Response
 
 from tender_ledger.core.indices.working import SYMBOLS
 from tender_ledger.core.rights import Right
+from tender_ledger.figures.name_web import Used, name_web
 from tender_ledger.operations import plants as operations
 from tender_ledger.operations import studies as study_operations
 from tender_ledger.operations.errors import Refused
+from tender_ledger.operations.naming import check_name
 from tender_ledger.operations.plants import MANAGEMENT, ORIGINS
 from tender_ledger.operations.redetermining import Preview, preview_determination
 from tender_ledger.storage.queries import acts, reports
@@ -43,7 +46,7 @@ def new() -> Page:
 
 
 def _named(form: NameForm) -> dict[str, Any]:
-    return {**form.values(), "language_id": _number(form.language_id.data)}
+    return {**form.values(), "language_id": _number(form.language_id.data), "dialect_id": _number(form.dialect_id.data)}
 
 
 def _number(text: str | None) -> int | None:
@@ -55,6 +58,35 @@ def taxa() -> Response:
     """Names of the names service that the typed letters can begin."""
     found = current_app.extensions["names_service"].suggest(request.args.get("q", ""), 12)
     return jsonify([{"l": one.name, "c": one.family, "n": one.accepted} for one in found])
+
+
+@plants.get("/name-check")
+def name_check() -> str:
+    """What is worth knowing of a name while it is typed, as the part of a page that stands beneath the field."""
+    number = request.args.get("number", 0, type=int)
+    return render_template("plants/_name_check.html", check=check_name(g.scope, request.args.get("name", ""), number))
+
+
+@plants.get("/names")
+def names() -> str:
+    """The name web: which names are used for which plants; at first only where one is of several."""
+    known = {plant["field_number"]: plant for plant in queries.plants(g.scope)}
+    used = queries.uses_of_names(g.scope)
+    whole = "all" in request.args
+    chosen = used if whole else _tangled(used)
+    web = name_web(
+        [Used(f"{one['name']}|{one['language']}", one["plant"], one["times"]) for one in chosen if one["plant"] in known]
+    )
+    return render_template("plants/names.html", web=web, known=known, whole=whole, all_ties=len(used))
+
+
+def _tangled(used: list[dict[str, Any]]) -> list[dict[str, Any]]:
+    """The uses of names of several plants, and of plants with several names in one language."""
+    of_name, of_plant = Counter(), Counter()  # type: Counter[tuple[str, str]], Counter[tuple[str, str]]
+    for one in used:
+        of_name[one["name"], one["language"]] += 1
+        of_plant[one["plant"], one["language"]] += 1
+    return [one for one in used if of_name[one["name"], one["language"]] > 1 or of_plant[one["plant"], one["language"]] > 1]
 
 
 @plants.get("/<int:number>")
