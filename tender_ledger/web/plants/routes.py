@@ -15,7 +15,7 @@ from tender_ledger.operations.errors import Refused
 from tender_ledger.operations.naming import check_name
 from tender_ledger.operations.plants import MANAGEMENT, ORIGINS
 from tender_ledger.operations.redetermining import Preview, preview_determination
-from tender_ledger.storage.queries import acts, reports
+from tender_ledger.storage.queries import acts, reports, studies
 from tender_ledger.storage.queries import plants as queries
 from tender_ledger.web.plants.forms import DeterminationForm, FeatureForm, MetForm, NameForm, PlantForm
 from tender_ledger.web.shared.answers import Page, form_page, part_saved
@@ -113,6 +113,7 @@ def _plant_page(found: dict[str, Any], *, naming: NameForm | None = None, determ
         history=acts.record_history(g.scope, "plant", found["id"]),
         features=queries.features(g.scope, found["id"]),
         preview=preview,
+        moved=_moved(preview) if preview else [],
         symbols={**SYMBOLS, "nur": "Nur", "nt": "Nt", "icf": "ICF"},
         origins=ORIGINS,
         management=MANAGEMENT,
@@ -157,6 +158,18 @@ def measure(number: int) -> Page:
 def remove_feature(feature: int) -> Response:
     number = operations.remove_feature(g.scope, feature, FeatureForm().seen_version())
     return done(_("Taken back."), url_for("plants.plant", number=number))
+
+
+def _moved(preview: Preview) -> list[dict[str, Any]]:
+    """The taxa and categories of a preview with the indices that differ: (index, now, then)."""
+    labels = {one["code"]: one["label"] for one in studies.use_codes(g.scope)}
+    found = []
+    for one in (*preview.moved.taxa, *preview.moved.categories):
+        both = [(index, one.before.get(index, 0.0), one.after.get(index, 0.0)) for index in one.after or one.before]
+        values = [(index, now, then) for index, now, then in both if now != then and not (now != now and then != then)]
+        category = labels.get(one.name, one.name) if one in preview.moved.categories else ""
+        found.append({"name": one.name, "category": category, "values": values})
+    return found
 
 
 @plants.post("/<int:number>/names")
