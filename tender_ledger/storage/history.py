@@ -30,6 +30,7 @@ from tender_ledger.storage.models import (
     LocalName,
     Membership,
     Permit,
+    Picture,
     Plant,
     Rules,
     Source,
@@ -42,8 +43,8 @@ Snapshot = dict[str, Any]
 ENTITIES: Mapping[str, type[StudyRecord]] = {
     model.ENTITY: model
     for model in (Asking, Attestation, ChoiceOfHolders, Community, CommunityRestriction, Consent, Determination, Dialect,
-                  Encounter, Feature, FreeList, Holder, ImportBatch, Language, LocalName, Membership, Permit, Plant, Rules,
-                  Source, UseReport, VocabularyTerm)
+                  Encounter, Feature, FreeList, Holder, ImportBatch, Language, LocalName, Membership, Permit, Picture, Plant,
+                  Rules, Source, UseReport, VocabularyTerm)
 }  # fmt: skip
 
 

@@ -41,7 +41,7 @@ def _words(status: int) -> tuple[str, str]:
         403: (_("This needs another role"), _("Ask an owner of the study.")),
         404: (_("There is nothing here for you"), _("The address is wrong, or what it names is not shown to you.")),
         409: (_("This changed meanwhile"), _("Load the page again to see how it stands now.")),
-        413: (_("This is too large"), _("A request may hold 2 MB, a table to import 64 MB. Send less at once.")),
+        413: (_("This is too large"), _("A request may hold 2 MB, a picture 20 MB, a table to import 64 MB. Send less at once.")),
         422: (_("This could not be saved"), _("Go back; what you typed is still there.")),
         429: (_("Too many attempts"), _("Wait a quarter of an hour, then try again. Nothing else is lost.")),
         500: (_("Something failed here"), _("It is on record under the number below. What you typed is one page back.")),

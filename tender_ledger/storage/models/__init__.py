@@ -14,7 +14,17 @@ from tender_ledger.storage.models.people import (
     Informant,
     Source,
 )
-from tender_ledger.storage.models.plants import Attestation, Checklist, Determination, Feature, LocalName, Plant, Taxon
+from tender_ledger.storage.models.plants import (
+    Attestation,
+    Checklist,
+    Determination,
+    Feature,
+    LocalName,
+    Picture,
+    PictureData,
+    Plant,
+    Taxon,
+)
 from tender_ledger.storage.models.reports import (
     Asking,
     Purpose,
@@ -72,7 +82,7 @@ __all__ = [
     "Permit",
     "Person",
     "PersonSession",
-    "Plant",
+    "Picture", "PictureData", "Plant",
     "Purpose",
     "ReportApplication",
     "ReportCoding",

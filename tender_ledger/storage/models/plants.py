@@ -2,7 +2,17 @@
 
 from typing import ClassVar
 
-from peewee import BigIntegerField, BooleanField, DateField, DoubleField, IdentityField, IntegerField, TextField, UUIDField
+from peewee import (
+    BigIntegerField,
+    BlobField,
+    BooleanField,
+    DateField,
+    DoubleField,
+    IdentityField,
+    IntegerField,
+    TextField,
+    UUIDField,
+)
 
 from tender_ledger.storage.models.base import Record, StudyRecord
 
@@ -49,6 +59,26 @@ class Feature(StudyRecord):
     unit = TextField()
     approximate = BooleanField(default=False)
     words = TextField()
+
+
+class Picture(StudyRecord):
+    """A picture of a plant, without its metadata; its bytes stand in PictureData and are in no history."""
+
+    ENTITY: ClassVar[str] = "picture"
+    plant_id = BigIntegerField()
+    caption = TextField(default="")
+    width = IntegerField()
+    height = IntegerField()
+    latitude = DoubleField(null=True)
+    longitude = DoubleField(null=True)
+    client_key = UUIDField(null=True)
+
+
+class PictureData(Record):
+    picture_id = BigIntegerField(primary_key=True)
+    study_id = BigIntegerField()
+    whole = BlobField()
+    small = BlobField()
 
 
 class Determination(StudyRecord):

@@ -162,7 +162,7 @@ def draft(scope: Scope, place: str) -> dict[str, Any] | None:
 
 def record_of_key(scope: Scope, client_key: str, table: str = "use_report") -> int | None:
     """The record that a form with this key made already."""
-    if table not in ("use_report", "asking", "holder", "consent", "encounter", "plant", "free_list"):
+    if table not in ("use_report", "asking", "holder", "consent", "encounter", "plant", "free_list", "picture"):
         raise ValueError(table)
     found = row(
         f"SELECT id FROM {table} WHERE study_id = %(study)s AND client_key = %(key)s", study=scope.study_id, key=client_key

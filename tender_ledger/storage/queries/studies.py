@@ -107,7 +107,7 @@ def rules_in_force(scope: Scope) -> dict[str, Any] | None:
 
 # What points at a record of each kind: the table, and its columns that name one.
 _POINTING: Mapping[str, tuple[tuple[str, tuple[str, ...]], ...]] = {
-    "plant": (("use_report", ("plant_id",)), ("asking", ("plant_id",)), ("feature", ("plant_id",))),
+    "plant": (("use_report", ("plant_id",)), ("asking", ("plant_id",)), ("feature", ("plant_id",)), ("picture", ("plant_id",))),
     "encounter": (("use_report", ("encounter_id",)), ("asking", ("encounter_id",)), ("free_list", ("encounter_id",))),
     "community": (
         ("holder", ("community_id",)),

@@ -3,7 +3,7 @@
 from typing import Self
 
 from flask import g
-from wtforms import SelectField
+from wtforms import BooleanField, FileField, SelectField
 
 from tender_ledger.operations.plants import BASES, CONFIDENCES, MANAGEMENT, ORIGINS, QUALIFIERS
 from tender_ledger.storage.queries import studies
@@ -51,6 +51,14 @@ class PlantForm(MetForm, NameForm):
 class FeatureForm(LedgerForm):
     character = text(_("What was measured"), _("Such as height, leaf length, width of the flower."), list="characters")
     words = text(_("Measure"), _("In any unit, as told or read off: 4–6 mm, knee-high, two and a half feet or so."))
+
+
+class PictureForm(LedgerForm):
+    file = FileField(
+        _("Picture"), description=_("JPEG, PNG, WebP or TIFF, at most 20 MB. It is drawn anew without what the camera wrote.")
+    )
+    caption = text(_("Caption"), _("What is to be seen; no faces without their agreement."))
+    with_position = BooleanField(_("keep the position that the camera wrote: it may be told"))
 
 
 class DeterminationForm(LedgerForm):

@@ -9,6 +9,8 @@ from werkzeug.wrappers import Response
 from tender_ledger.core.indices.working import SYMBOLS
 from tender_ledger.core.rights import Right
 from tender_ledger.figures.name_web import Used, name_web
+from tender_ledger.formats.pictures import LARGEST_FILE
+from tender_ledger.operations import pictures as picture_operations
 from tender_ledger.operations import plants as operations
 from tender_ledger.operations import studies as study_operations
 from tender_ledger.operations.errors import Refused
@@ -16,14 +18,22 @@ from tender_ledger.operations.naming import check_name
 from tender_ledger.operations.plants import MANAGEMENT, ORIGINS
 from tender_ledger.operations.redetermining import Preview, preview_determination
 from tender_ledger.storage.queries import acts, reports, studies
+from tender_ledger.storage.queries import pictures as picture_queries
 from tender_ledger.storage.queries import plants as queries
-from tender_ledger.web.plants.forms import DeterminationForm, FeatureForm, MetForm, NameForm, PlantForm
+from tender_ledger.web.plants.forms import DeterminationForm, FeatureForm, MetForm, NameForm, PictureForm, PlantForm
 from tender_ledger.web.shared.answers import Page, form_page, part_saved
 from tender_ledger.web.shared.spread import done, spread
 from tender_ledger.web.shared.study_scope import study_blueprint
 from tender_ledger.web.shared.words import gettext as _
 
 plants = study_blueprint("plants", __name__, "/plants")
+
+
+@plants.url_value_preprocessor
+def _allow_a_picture(endpoint: str | None, _values: dict[str, Any] | None) -> None:
+    """A picture may be larger than other requests; said before anything reads the form."""
+    if endpoint == "plants.keep_picture":
+        request.max_content_length = LARGEST_FILE + 64 * 1024
 
 
 @plants.get("")
@@ -102,7 +112,8 @@ def _plant(number: int) -> dict[str, Any]:
 
 
 def _plant_page(found: dict[str, Any], *, naming: NameForm | None = None, determining: DeterminationForm | None = None,
-                measuring: FeatureForm | None = None, preview: Preview | None = None, status: int = 200) -> Page:  # fmt: skip
+                measuring: FeatureForm | None = None, picturing: PictureForm | None = None, preview: Preview | None = None,
+                status: int = 200) -> Page:  # fmt: skip
     page = spread(
         "plants/plant.html",
         "plants/_history.html",
@@ -111,6 +122,8 @@ def _plant_page(found: dict[str, Any], *, naming: NameForm | None = None, determ
         askings=reports.askings(g.scope, plant_id=found["id"]),
         determinations=queries.determinations(g.scope, found["id"]),
         history=acts.record_history(g.scope, "plant", found["id"]),
+        pictures=picture_queries.pictures_of(g.scope, found["id"]),
+        picturing=picturing or PictureForm(formdata=None),
         features=queries.features(g.scope, found["id"]),
         preview=preview,
         moved=_moved(preview) if preview else [],
@@ -170,6 +183,37 @@ def _moved(preview: Preview) -> list[dict[str, Any]]:
         category = labels.get(one.name, one.name) if one in preview.moved.categories else ""
         found.append({"name": one.name, "category": category, "values": values})
     return found
+
+
+@plants.post("/<int:number>/pictures")
+def keep_picture(number: int) -> Page:
+    """Keep a picture of a plant."""
+    found, form = _plant(number), PictureForm()
+    sent = request.files.get("file")
+    data, name = (sent.read(LARGEST_FILE + 1), sent.filename or "") if sent else (b"", "")
+    said = {"caption": form.caption.data or "", "with_position": form.with_position.data}
+    return part_saved(
+        form,
+        lambda: picture_operations.keep_picture(g.scope, number, data, name=name, client_key=form.key(), **said),
+        _("The picture is kept."),
+        url_for("plants.plant", number=number),
+        lambda: _plant_page(found, picturing=form, status=422),
+    )
+
+
+@plants.get("/pictures/<int:picture>/<any(whole, small):size>.jpg")
+def picture(picture: int, size: str) -> Response:
+    """A picture, to whoever may know of its plant; a fixed type, whatever was brought."""
+    found = picture_queries.picture(g.scope, picture, size=size)
+    if found is None:
+        abort(404)
+    return Response(bytes(found["data"]), mimetype="image/jpeg", headers={"X-Content-Type-Options": "nosniff"})
+
+
+@plants.post("/pictures/<int:picture>/remove")
+def remove_picture(picture: int) -> Response:
+    number = picture_operations.remove_picture(g.scope, picture, PictureForm().seen_version())
+    return done(_("The picture is taken back."), url_for("plants.plant", number=number))
 
 
 @plants.post("/<int:number>/names")

@@ -25,7 +25,7 @@ ENTITIES = {
     "determination": _("determination"), "dialect": _("dialect"), "encounter": _("encounter"), "feature": _("measure"),
     "free_list": _("list of names"), "holder": _("knowledge-holder"),
     "import_batch": _("import"), "language": _("language"), "local_name": _("local name"), "membership": _("role"),
-    "permit": _("permit"), "plant": _("plant"), "rules": _("counting rules"), "source": _("source"),
+    "permit": _("permit"), "picture": _("picture"), "plant": _("plant"), "rules": _("counting rules"), "source": _("source"),
     "use_report": _("report"), "vocabulary_term": _("term of the study"),
 }  # fmt: skip
 # Columns that name another record: of which kind.

@@ -51,6 +51,8 @@ ACTS = {
     "remove_feature": _("took a measure back"),
     "keep_list": _("kept a list of names"),
     "take_list_back": _("took a list back"),
+    "keep_picture": _("kept a picture"),
+    "remove_picture": _("took a picture back"),
     "name_plant": _("added a local name"),
     "determine_plant": _("determined a plant"),
     "record_report": _("recorded a report"),
