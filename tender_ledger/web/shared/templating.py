@@ -78,6 +78,13 @@ def measure(one: Mapping[str, Any]) -> str:
     between = words.gettext("at least %(n)s", n=low) if not high else words.gettext("up to %(n)s", n=high) if not low else (
         low if low == high else f"{low}–{high}")  # fmt: skip
     about = words.gettext("about ") if one["approximate"] else ""
+    if (
+        unit not in ("min", "mm")
+        and len(unit) > 2
+        and unit.replace(" ", "").isalpha()
+        and (one["high"] or one["low"] or 0) * factor > 1
+    ):
+        unit += "es" if unit.endswith(("ch", "s")) else "s"  # a folk measure is a word
     return f"{about}{unit}{between}" if unit == "1:" else f"{about}{between}{_THIN if unit else ''}{unit}"
 
 
