@@ -70,7 +70,7 @@ def name_web(used: Sequence[Used]) -> NameWeb:
         Tie(name, plant, name_y[name], plant_y[plant], one.times, min(1.0 + one.times / 4, 6.0)) for (name, plant), one in pairs
     ]
     return NameWeb(
-        HEAD + ROW * rows,
+        HEAD + ROW * rows + 6,
         tuple(End(name, name_y[name], len(plants_of[name])) for name in names),
         tuple(End(plant, plant_y[plant], len(names_of[plant])) for plant in plants),
         tuple(sorted(ties, key=lambda tie: (tie.times, tie.name, tie.plant))),
