@@ -21,9 +21,11 @@ from tender_ledger.operations import (
     members,
     people,
     permits,
+    pictures,
     plants,
     reports,
     sources,
+    specimens,
     studies,
 )
 from tender_ledger.operations.names_key import NamesKey
@@ -96,7 +98,7 @@ class _Loader:
         self._informants = {one["informant"]: one["id"] for one in self._all_informants()}
         self._encounters()
         self._plants()
-        self._measures_and_lists()
+        self._plants_in_full()
         self._reports()
         self._sheets()
         self._agreements(first=False)
@@ -180,9 +182,15 @@ class _Loader:
             plants.name_plant(self.recorder, int(row["plant"][2:]), name=row["name"], gloss=row["gloss"],
                               language_id=self.languages[row["language"]], attested=attested)  # fmt: skip
 
-    def _measures_and_lists(self) -> None:
+    def _plants_in_full(self) -> None:
         for row in _rows("measures.csv", "plant", "character", "words"):
             plants.measure_feature(self.recorder, int(row["plant"][2:]), character=row["character"], words=row["words"])
+        for row in _rows("pictures.csv", "plant", "file"):
+            pictures.keep_picture(
+                self.recorder, int(row["plant"][2:]), (_DATA / row["file"]).read_bytes(), caption=row["caption"]
+            )
+        for row in _rows("specimens.csv", "plant", "collector", "number"):
+            specimens.add_specimen(self.recorder, int(row["plant"][2:]), row)
         for row in _rows("lists.csv", "encounter", "informant", "names"):
             freelists.keep_list(self.recorder, int(row["encounter"]), informant=str(self._informants[row["informant"]]),
                                 text=row["names"])  # fmt: skip

@@ -59,14 +59,19 @@ def correct_plant(scope: Scope, number: int, version: int, **met: Any) -> None:
 
 
 def _met(scope: Scope, met: Mapping[str, Any]) -> dict[str, Any]:
-    stage = clean(str(met.get("stage_id") or ""))
-    if stage and stage not in {str(one["id"]) for one in studies.terms(scope.study_id, "stage")}:
-        raise Refused({"stage_id": "Choose a stage of the list."})
     return {
         **{name: clean(met.get(name)) for name in ("growth_form", "habitat", "remarks")},
         **{name: clean(met.get(name)) or "unknown" for name in ("origin", "management")},
-        "stage_id": int(stage) if stage else None,
+        "stage_id": stage_of(scope, met.get("stage_id")),
     }
+
+
+def stage_of(scope: Scope, chosen: object) -> int | None:
+    """The plant stage that was chosen, None where none was."""
+    stage = clean(str(chosen or ""))
+    if stage and stage not in {str(one["id"]) for one in studies.terms(scope.study_id, "stage")}:
+        raise Refused({"stage_id": "Choose a stage of the list."})
+    return int(stage) if stage else None
 
 
 def measure_feature(scope: Scope, number: int, *, character: str, words: str) -> int:

@@ -128,6 +128,7 @@ class _Erasing:
             AND NOT EXISTS (SELECT FROM local_name n WHERE n.plant_id = plant.id)
             AND NOT EXISTS (SELECT FROM determination d WHERE d.plant_id = plant.id)
             AND NOT EXISTS (SELECT FROM free_list_item x WHERE x.plant_id = plant.id)
+            AND NOT EXISTS (SELECT FROM specimen v WHERE v.plant_id = plant.id)
             AND NOT EXISTS (SELECT FROM picture c WHERE c.plant_id = plant.id)
             AND NOT EXISTS (SELECT FROM feature f WHERE f.plant_id = plant.id)
             AND NOT EXISTS (SELECT FROM consent_limit l JOIN consent k ON k.id = l.consent_id

@@ -34,6 +34,7 @@ from tender_ledger.storage.models import (
     Plant,
     Rules,
     Source,
+    Specimen,
     UseReport,
     VocabularyTerm,
 )
@@ -44,7 +45,7 @@ ENTITIES: Mapping[str, type[StudyRecord]] = {
     model.ENTITY: model
     for model in (Asking, Attestation, ChoiceOfHolders, Community, CommunityRestriction, Consent, Determination, Dialect,
                   Encounter, Feature, FreeList, Holder, ImportBatch, Language, LocalName, Membership, Permit, Picture, Plant,
-                  Rules, Source, UseReport, VocabularyTerm)
+                  Rules, Source, Specimen, UseReport, VocabularyTerm)
 }  # fmt: skip
 
 

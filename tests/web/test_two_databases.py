@@ -12,6 +12,7 @@ from collections.abc import Callable, Iterator
 from dataclasses import dataclass, replace
 from datetime import timedelta
 from pathlib import Path
+from urllib.parse import urlencode
 
 import pytest
 from click.testing import CliRunner
@@ -23,7 +24,7 @@ from hypothesis import strategies as st
 from tender_ledger.cli.__main__ import ledger
 from tender_ledger.core.rights import Role
 from tender_ledger.core.terms import Scope
-from tender_ledger.operations import accounts, encounters, guarding, members, people, plants, reports
+from tender_ledger.operations import accounts, encounters, freelists, guarding, members, people, pictures, plants, reports
 from tender_ledger.operations.typed_report import TypedReport
 from tender_ledger.storage.database import configure, connected, disconnect, value
 from tender_ledger.storage.queries import accounts as account_queries
@@ -33,11 +34,21 @@ from tender_ledger.web.app import create_app
 from tests.conftest import Databases
 from tests.conftest import settings as web_settings
 from tests.factories import ALL, PASSWORD, SmallStudy
+from tests.pictures import with_position
 
 TAXA = ("Salix caprea", "Plantago lanceolata", "Juniperus communis", "Betula pendula", "")
 CATEGORIES = ("food", "medicines", "materials", "social_uses")
-TOLD = ("holder", "encounter", "plant", "local_name", "use_report", "community_restriction")  # whose histories are read
-VIEWERS = ("reviewer", "guardian")  # a reviewer reaches what recorders and readers reach, and exports
+TOLD = (
+    "holder",
+    "encounter",
+    "plant",
+    "local_name",
+    "use_report",
+    "community_restriction",
+    "free_list",
+    "picture",
+)  # whose histories are read
+VIEWERS = ("reviewer", "guardian", "recorder", "reader")
 MASKS = (
     (re.compile(r"[0-9a-f]{8}-[0-9a-f]{4}-4[0-9a-f]{3}-[0-9a-f]{4}-[0-9a-f]{12}"), "a form’s key"),
     (re.compile(r"(csrf.token|X-CSRFToken)[^>]{0,200}", re.I), r"\1"),
@@ -114,6 +125,9 @@ def hidden_holder(base: Base, chance: random.Random, **terms: bool) -> None:
     informant = base.small.holder("SECRET-9", agreed=True, **terms)
     talk = base.small.encounter(informant, title="Secret talk")
     tell(base, chance, "SECRET-9", talk)
+    named = "secretname list\nname 1\nsecretname list"
+    freelists.keep_list(base.small.scope, talk, informant=str(informant), text=named, chosen={1: freelists.NEW})
+    pictures.keep_picture(base.small.scope, value("SELECT max(number) FROM plant"), with_position("JPEG", (40, 30)))
     values = {"kind": "interview", "title": "Talk with H-1", "day": "3 May 2026", "community_id": base.small.community}
     there = [(base.informants["H-1"], "teller"), (informant, "present")]
     encounters.correct_encounter(base.small.scope, base.talks["H-1"], 1, values, there)
@@ -265,6 +279,10 @@ def numbers() -> dict[str, list[object]]:
         "holders": ["H-1", "SECRET-9"],
         "communities": ["X"],
         "permits": [1],
+        "sources": ["x"],
+        "pictures": [1],
+        "specimens": [1],
+        "lists": [1],
         "history": [(entity, number) for entity in TOLD for number in first_and_next(entity)],
     }
 
@@ -282,6 +300,7 @@ def addresses(app: Flask, code: str, several: dict[str, list[object]]) -> Iterat
         step = next((name for name in several if f"/{name}/<" in rule.rule), "")
         for one in several.get(step, ["x"]):
             values = {name: one for name in rule.arguments if name != "study"} | {"study": code}
+            values |= {"size": "small"} if "size" in rule.arguments else {}
             if isinstance(one, tuple):
                 values |= {"entity": one[0], "record": one[1]}
             values |= {"kind": "csv"} if "kind" in rule.arguments else {}
@@ -290,6 +309,9 @@ def addresses(app: Flask, code: str, several: dict[str, list[object]]) -> Iterat
                 yield rule.endpoint, app.url_map.bind("localhost").build(rule.endpoint, values)
     for margin in ("ci:Salix%20caprea", "icf:food", "icf:fuels"):
         yield "reckoning.show", f"/study/{code}/reckoning?margin={margin}"
+    for name in ("secretname list", "secretly called", "secretname lisst"):
+        yield "plants.name_check", f"/study/{code}/plants/name-check?{urlencode({'name': name})}"
+    yield "plants.names", f"/study/{code}/plants/names?all=yes"
     for query in ("category=fuels", "part=root"):
         yield "reckoning.show", f"/study/{code}/reckoning?{query}"
 
@@ -304,7 +326,7 @@ def answers(url: str, emails: dict[str, str], code: str, several: dict[str, list
         assert client.post("/sign-in", data={"email": email, "password": PASSWORD}).status_code == 303
         for endpoint, address in addresses(app, code, several):
             answer = client.get(address)
-            text = answer.get_data(as_text=True)
+            text = answer.get_data().decode(errors="backslashreplace")
             for pattern, put in MASKS:
                 text = pattern.sub(put, text)
             found[role, endpoint, address] = f"{answer.status_code} {text}"
@@ -318,12 +340,13 @@ def commands(url: str, email: str, code: str) -> dict[str, str]:
     """What the command line gives somebody: the export, file by file, and the indices of what was exported."""
     with tempfile.TemporaryDirectory() as folder:
         run = CliRunner(env={"DATABASE_URL": url}).invoke(ledger, ["export", "--study", code, "--as", email, "--to", folder])
-        found = {"export": f"200 {run.output}".replace(folder, "")}
+        found = {"export": f"200 {run.output} {run.exception!r}".replace(folder, "")}
         files = {path.name: path for path in sorted(Path(folder).iterdir())}
         found |= {name: f"200 {path.read_text()}" for name, path in files.items()}
-        asked = ["indices", str(files["reports.csv"]), "--informants", str(files["informants.csv"]), "--json"]
-        counted = CliRunner().invoke(ledger, asked)
-        found["indices"] = f"200 {counted.output} {counted.exception!r}".replace(folder, "")
+        if files:
+            asked = ["indices", str(files["reports.csv"]), "--informants", str(files["informants.csv"]), "--json"]
+            counted = CliRunner().invoke(ledger, asked)
+            found["indices"] = f"200 {counted.output} {counted.exception!r}".replace(folder, "")
     disconnect()
     return found
 

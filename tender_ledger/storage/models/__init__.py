@@ -23,6 +23,7 @@ from tender_ledger.storage.models.plants import (
     Picture,
     PictureData,
     Plant,
+    Specimen,
     Taxon,
 )
 from tender_ledger.storage.models.reports import (
@@ -89,7 +90,7 @@ __all__ = [
     "ReportMethod",
     "ReportPart",
     "Rules",
-    "Source",
+    "Source", "Specimen",
     "Study",
     "Taxon",
     "TermLabel",

@@ -74,6 +74,22 @@ class Picture(StudyRecord):
     client_key = UUIDField(null=True)
 
 
+class Specimen(StudyRecord):
+    """A voucher: what was kept of a plant, by whom, under which number of theirs."""
+
+    ENTITY: ClassVar[str] = "specimen"
+    plant_id = BigIntegerField()
+    collector = TextField()
+    number = TextField()
+    day_from = DateField(null=True)
+    day_to = DateField(null=True)
+    approximate = BooleanField(default=False)
+    place = TextField(default="")
+    stage_id = BigIntegerField(null=True)
+    herbarium = TextField(default="")
+    duplicates = TextField(default="")
+
+
 class PictureData(Record):
     picture_id = BigIntegerField(primary_key=True)
     study_id = BigIntegerField()

@@ -28,6 +28,7 @@ _HIDDEN = """((c.holder_id IN ({holders}) AND NOT {keeps})
       OR (c.entity = 'determination' AND c.record_id IN (SELECT d.id FROM determination d WHERE d.plant_id = ANY(%(plants)s)))
       OR (c.entity = 'feature' AND c.record_id IN (SELECT f.id FROM feature f WHERE f.plant_id = ANY(%(plants)s)))
       OR (c.entity = 'picture' AND c.record_id IN (SELECT f.id FROM picture f WHERE f.plant_id = ANY(%(plants)s)))
+      OR (c.entity = 'specimen' AND c.record_id IN (SELECT f.id FROM specimen f WHERE f.plant_id = ANY(%(plants)s)))
       OR (c.entity = 'local_name' AND (c.record_id = ANY(%(names)s)
             OR c.record_id IN (SELECT n.id FROM local_name n WHERE n.plant_id = ANY(%(plants)s))))
       OR (c.entity = 'encounter' AND (c.record_id = ANY(%(encounters)s) OR {nobody_seen}))
@@ -46,7 +47,13 @@ _NONE_HIDDEN = "SELECT NULL::bigint AS act_id, 0 AS n WHERE false"
 _SHOWN = "(hidden.n IS NULL OR a.records - hidden.n > (a.operation = 'import_table')::int)"
 # What belongs to a record and has changes of its own: the entity, and its column that names the record.
 PARTS: Mapping[str, tuple[tuple[str, str], ...]] = {
-    "plant": (("determination", "plant_id"), ("feature", "plant_id"), ("local_name", "plant_id"), ("picture", "plant_id")),
+    "plant": (
+        ("determination", "plant_id"),
+        ("feature", "plant_id"),
+        ("local_name", "plant_id"),
+        ("picture", "plant_id"),
+        ("specimen", "plant_id"),
+    ),
     "encounter": (("free_list", "encounter_id"),),
     "holder": (("consent", "holder_id"),),
     "community": (("consent", "community_id"), ("community_restriction", "community_id")),

@@ -107,7 +107,13 @@ def rules_in_force(scope: Scope) -> dict[str, Any] | None:
 
 # What points at a record of each kind: the table, and its columns that name one.
 _POINTING: Mapping[str, tuple[tuple[str, tuple[str, ...]], ...]] = {
-    "plant": (("use_report", ("plant_id",)), ("asking", ("plant_id",)), ("feature", ("plant_id",)), ("picture", ("plant_id",))),
+    "plant": (
+        ("use_report", ("plant_id",)),
+        ("asking", ("plant_id",)),
+        ("feature", ("plant_id",)),
+        ("picture", ("plant_id",)),
+        ("specimen", ("plant_id",)),
+    ),
     "encounter": (("use_report", ("encounter_id",)), ("asking", ("encounter_id",)), ("free_list", ("encounter_id",))),
     "community": (
         ("holder", ("community_id",)),
@@ -118,7 +124,12 @@ _POINTING: Mapping[str, tuple[tuple[str, tuple[str, ...]], ...]] = {
     "language": (("local_name", ("language_id",)), ("encounter", ("language_id",)), ("dialect", ("language_id",))),
     "dialect": (("local_name", ("dialect_id",)),),
     "local_name": (("attestation", ("local_name_id",)),),
-    "vocabulary_term": (("use_report", ("basis_id", "stage_id")), ("plant", ("stage_id",)), ("vocabulary_term", ("parent_id",))),
+    "vocabulary_term": (
+        ("use_report", ("basis_id", "stage_id")),
+        ("plant", ("stage_id",)),
+        ("specimen", ("stage_id",)),
+        ("vocabulary_term", ("parent_id",)),
+    ),
 }
 _SPOKEN = """SELECT count(*) FROM community_{entity} x JOIN community c ON c.id = x.community_id
     WHERE x.{entity}_id = ANY(%(ids)s) AND c.removed_at IS NULL"""

@@ -4,6 +4,7 @@ from typing import Self
 
 from flask import g
 from wtforms import BooleanField, FileField, SelectField
+from wtforms.fields.choices import SelectChoice
 
 from tender_ledger.operations.plants import BASES, CONFIDENCES, MANAGEMENT, ORIGINS, QUALIFIERS
 from tender_ledger.storage.queries import studies
@@ -26,6 +27,11 @@ class NameForm(LedgerForm):
         return self
 
 
+def stage_choices() -> list[SelectChoice]:
+    stages = studies.terms(g.scope.study_id, "stage")
+    return options([("", _("not said")), *((one["id"], one["label"]) for one in stages)])
+
+
 class MetForm(LedgerForm):
     """What a plant was like where it was met; nothing has to be known."""
 
@@ -37,8 +43,7 @@ class MetForm(LedgerForm):
     remarks = text(_("Remarks"), _("Look, smell, what was not seen."))
 
     def offer(self) -> Self:
-        stages = studies.terms(g.scope.study_id, "stage")
-        self.stage_id.choices = options([("", _("not said")), *((one["id"], one["label"]) for one in stages)])
+        self.stage_id.choices = stage_choices()
         return self
 
 
@@ -51,6 +56,20 @@ class PlantForm(MetForm, NameForm):
 class FeatureForm(LedgerForm):
     character = text(_("What was measured"), _("Such as height, leaf length, width of the flower."), list="characters")
     words = text(_("Measure"), _("In any unit, as told or read off: 4–6 mm, knee-high, two and a half feet or so."))
+
+
+class SpecimenForm(LedgerForm):
+    collector = text(_("Collector"))
+    number = text(_("Collector’s number"))
+    day = text(_("Day"), _("12 May 2026, May 2026, or about 2026; open where it is not known."))
+    stage_id = SelectField(_("Stage"), validate_choice=False)
+    place = text(_("Place"))
+    herbarium = text(_("Herbarium"), _("Where it lies."))
+    duplicates = text(_("Duplicates"), _("Where others of the same gathering lie."))
+
+    def offer(self) -> Self:
+        self.stage_id.choices = stage_choices()
+        return self
 
 
 class PictureForm(LedgerForm):

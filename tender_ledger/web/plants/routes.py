@@ -6,12 +6,14 @@ from typing import Any
 from flask import abort, current_app, g, jsonify, render_template, request, url_for
 from werkzeug.wrappers import Response
 
+from tender_ledger.core.days import PartialDay
 from tender_ledger.core.indices.working import SYMBOLS
 from tender_ledger.core.rights import Right
 from tender_ledger.figures.name_web import Used, name_web
 from tender_ledger.formats.pictures import LARGEST_FILE
 from tender_ledger.operations import pictures as picture_operations
 from tender_ledger.operations import plants as operations
+from tender_ledger.operations import specimens as specimen_operations
 from tender_ledger.operations import studies as study_operations
 from tender_ledger.operations.errors import Refused
 from tender_ledger.operations.naming import check_name
@@ -20,7 +22,16 @@ from tender_ledger.operations.redetermining import Preview, preview_determinatio
 from tender_ledger.storage.queries import acts, reports, studies
 from tender_ledger.storage.queries import pictures as picture_queries
 from tender_ledger.storage.queries import plants as queries
-from tender_ledger.web.plants.forms import DeterminationForm, FeatureForm, MetForm, NameForm, PictureForm, PlantForm
+from tender_ledger.storage.queries import specimens as specimen_queries
+from tender_ledger.web.plants.forms import (
+    DeterminationForm,
+    FeatureForm,
+    MetForm,
+    NameForm,
+    PictureForm,
+    PlantForm,
+    SpecimenForm,
+)
 from tender_ledger.web.shared.answers import Page, form_page, part_saved
 from tender_ledger.web.shared.spread import done, spread
 from tender_ledger.web.shared.study_scope import study_blueprint
@@ -122,6 +133,7 @@ def _plant_page(found: dict[str, Any], *, naming: NameForm | None = None, determ
         askings=reports.askings(g.scope, plant_id=found["id"]),
         determinations=queries.determinations(g.scope, found["id"]),
         history=acts.record_history(g.scope, "plant", found["id"]),
+        specimens=specimen_queries.specimens_of(g.scope, found["id"]),
         pictures=picture_queries.pictures_of(g.scope, found["id"]),
         picturing=picturing or PictureForm(formdata=None),
         features=queries.features(g.scope, found["id"]),
@@ -183,6 +195,48 @@ def _moved(preview: Preview) -> list[dict[str, Any]]:
         category = labels.get(one.name, one.name) if one in preview.moved.categories else ""
         found.append({"name": one.name, "category": category, "values": values})
     return found
+
+
+@plants.route("/<int:number>/specimens/new", methods=["GET", "POST"])
+def new_specimen(number: int) -> Page:
+    g.member.require(Right.RECORD)
+    found, form = _plant(number), SpecimenForm(data={"collector": g.member.name}).offer()
+    return form_page(
+        "plants/specimen_form.html",
+        form,
+        lambda: specimen_operations.add_specimen(g.scope, number, form.values()),
+        _("The specimen is recorded."),
+        lambda: url_for("plants.plant", number=number),
+        plant=found,
+        title=_("Record a specimen of %(plant)s", plant=found["field_number"]),
+    )
+
+
+@plants.route("/specimens/<int:specimen>/correct", methods=["GET", "POST"])
+def correct_specimen(specimen: int) -> Page:
+    g.member.require(Right.RECORD)
+    found = specimen_queries.specimen(g.scope, specimen)
+    if found is None:
+        abort(404)
+    form = SpecimenForm().offer()
+    if request.method == "GET":
+        day = str(PartialDay(found["day_from"], found["day_to"], found["approximate"])) if found["day_from"] else ""
+        form.fill({**found, "day": day, "stage_id": str(found["stage_id"] or "")})
+    return form_page(
+        "plants/specimen_form.html",
+        form,
+        lambda: specimen_operations.correct_specimen(g.scope, specimen, form.seen_version(), form.values()),
+        _("Corrected."),
+        lambda: url_for("plants.plant", number=found["plant"]),
+        plant=_plant(found["plant"]),
+        title=_("Correct %(collector)s %(number)s", collector=found["collector"], number=found["number"]),
+    )
+
+
+@plants.post("/specimens/<int:specimen>/remove")
+def remove_specimen(specimen: int) -> Response:
+    number = specimen_operations.remove_specimen(g.scope, specimen, SpecimenForm(formdata=request.form).seen_version())
+    return done(_("The specimen is taken back."), url_for("plants.plant", number=number))
 
 
 @plants.post("/<int:number>/pictures")

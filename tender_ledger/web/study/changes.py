@@ -26,6 +26,7 @@ ENTITIES = {
     "free_list": _("list of names"), "holder": _("knowledge-holder"),
     "import_batch": _("import"), "language": _("language"), "local_name": _("local name"), "membership": _("role"),
     "permit": _("permit"), "picture": _("picture"), "plant": _("plant"), "rules": _("counting rules"), "source": _("source"),
+    "specimen": _("specimen"),
     "use_report": _("report"), "vocabulary_term": _("term of the study"),
 }  # fmt: skip
 # Columns that name another record: of which kind.
