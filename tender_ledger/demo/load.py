@@ -192,8 +192,7 @@ class _Loader:
         for row in _rows("specimens.csv", "plant", "collector", "number"):
             specimens.add_specimen(self.recorder, int(row["plant"][2:]), row)
         for row in _rows("lists.csv", "encounter", "informant", "names"):
-            freelists.keep_list(self.recorder, int(row["encounter"]), informant=str(self._informants[row["informant"]]),
-                                text=row["names"])  # fmt: skip
+            freelists.keep_list(self.recorder, int(row["encounter"]), informant=row["informant"], text=row["names"])
 
     def _reports(self) -> None:
         for line, row in enumerate(_rows("reports.csv", "informant", "event", "plant", "category")):

@@ -8,7 +8,7 @@ from tender_ledger.core.rights import Right
 from tender_ledger.core.terms import Scope
 from tender_ledger.core.text import clean
 from tender_ledger.operations.encounters import next_number
-from tender_ledger.operations.errors import NotFound, Refused, number_of
+from tender_ledger.operations.errors import NotFound, Refused, number_of, required
 from tender_ledger.operations.plants import write_attestation, write_name
 from tender_ledger.operations.saving import made_once, saving
 from tender_ledger.storage.history import ActWriter
@@ -29,7 +29,8 @@ def look_at_list(scope: Scope, text: str) -> list[Entered]:
 
 def keep_list(scope: Scope, encounter_number: int, *, informant: str, text: str, chosen: Mapping[int, str] | None = None,
               client_key: str | None = None) -> int:  # fmt: skip
-    """Keep a list of somebody who told in an encounter; returns its id.
+    """Keep a list of somebody who told in an encounter, by their code; returns its id. Who may be recorded and not shown is taken
+    by the whole code, as at the desk.
 
     `chosen` says of a position which plant is meant: its number, NEW, or NOBODY; where it says nothing, a name of one plant
     means that plant and any other name none. A name that means a plant is kept as used by its teller.
@@ -70,11 +71,12 @@ def take_list_back(scope: Scope, list_id: int, version: int) -> int:
 
 
 def _teller(scope: Scope, encounter: Mapping[str, Any], informant: str) -> dict[str, Any]:
-    number = number_of(informant, "informant", "Choose who named them.")
-    there = encounters.present(scope, encounter["id"])
-    found = next((one for one in there if one["informant_id"] == number and one["part"] == "teller"), None)
-    if found is None or not terms.may_record(scope, number):
-        raise Refused({"informant": "Choose somebody who told in this encounter and may be recorded."})
+    code = required(informant, "informant", "Who named them").upper()
+    told = [one for one in encounters.present(scope, encounter["id"]) if one["part"] == "teller"]
+    told += encounters.tellers_not_shown(scope, encounter["id"])
+    found = next((one for one in told if one["code"] == code), None)
+    if found is None or not terms.may_record(scope, found["informant_id"]):
+        raise Refused({"informant": f"“{code}” told nothing here, or may not be recorded. Write the code of somebody who did."})
     return found
 
 

@@ -16,7 +16,8 @@ _REWRITTEN = (
     "consent_limit", "community_restriction", "free_list", "free_list_item",
     "use_report", "report_coding", "report_part", "report_method", "report_application", "asking", "attestation", "local_name",
     "purpose", "plant", "encounter", "encounter_informant", "consent", "holder", "holder_identity", "disclosure", "informant",
-    "import_row", "import_batch", "import_upload", "draft", "change", "determination", "feature", "study", "source", "community",
+    "import_row", "import_batch", "import_upload", "draft", "change", "determination", "feature", "picture", "picture_data",
+    "specimen", "study", "source", "community",
 )  # fmt: skip
 
 
@@ -128,16 +129,22 @@ class _Erasing:
             AND NOT EXISTS (SELECT FROM local_name n WHERE n.plant_id = plant.id)
             AND NOT EXISTS (SELECT FROM determination d WHERE d.plant_id = plant.id)
             AND NOT EXISTS (SELECT FROM free_list_item x WHERE x.plant_id = plant.id)
-            AND NOT EXISTS (SELECT FROM specimen v WHERE v.plant_id = plant.id)
-            AND NOT EXISTS (SELECT FROM picture c WHERE c.plant_id = plant.id)
-            AND NOT EXISTS (SELECT FROM feature f WHERE f.plant_id = plant.id)
             AND NOT EXISTS (SELECT FROM consent_limit l JOIN consent k ON k.id = l.consent_id
                             WHERE l.plant_id = plant.id AND k.holder_id IS DISTINCT FROM %(h)s)
             AND NOT EXISTS (SELECT FROM community_restriction c WHERE c.plant_id = plant.id)"""
         self._delete("consent_limit", "consent_id IN (SELECT id FROM consent WHERE holder_id = %(h)s)", counted=False)
         self._list("bare", f"SELECT id FROM plant WHERE study_id = %(s)s AND {left}")
+        self._of_bare_plants()
         self._delete("plant", "id = ANY(%(bare)s)")
         self._run("UPDATE plant SET came_as = '' WHERE id = ANY(%(plants)s) AND came_as LIKE 'name: %%' AND study_id = %(s)s")
+
+    def _of_bare_plants(self) -> None:
+        """What was measured, pictured and pressed of plants that go: pictures with their files, and the history of all of it."""
+        self._delete("picture_data", "picture_id IN (SELECT id FROM picture WHERE plant_id = ANY(%(bare)s))", counted=False)
+        for table in ("feature", "picture", "specimen"):
+            self._list("gone", f"SELECT id FROM {table} WHERE plant_id = ANY(%(bare)s)")
+            self._delete("change", f"entity = '{table}' AND record_id = ANY(%(gone)s)", counted=False)
+            self._delete(table, "plant_id = ANY(%(bare)s)")
 
     def _encounters(self) -> None:
         self._delete("encounter_informant", "informant_id = %(i)s", counted=False)

@@ -125,8 +125,8 @@ def hidden_holder(base: Base, chance: random.Random, **terms: bool) -> None:
     informant = base.small.holder("SECRET-9", agreed=True, **terms)
     talk = base.small.encounter(informant, title="Secret talk")
     tell(base, chance, "SECRET-9", talk)
-    named = "secretname list\nname 1\nsecretname list"
-    freelists.keep_list(base.small.scope, talk, informant=str(informant), text=named, chosen={1: freelists.NEW})
+    named = "secretname list\nsecretname other\nsecretname list"
+    freelists.keep_list(base.small.scope, talk, informant="SECRET-9", text=named, chosen={1: freelists.NEW})
     pictures.keep_picture(base.small.scope, value("SELECT max(number) FROM plant"), with_position("JPEG", (40, 30)))
     values = {"kind": "interview", "title": "Talk with H-1", "day": "3 May 2026", "community_id": base.small.community}
     there = [(base.informants["H-1"], "teller"), (informant, "present")]

@@ -1,6 +1,6 @@
 """The form of an encounter; the slots of a report are shared."""
 
-from typing import Any, Self
+from typing import Any
 
 from flask import g
 from wtforms import SelectField, SelectMultipleField, TextAreaField, widgets
@@ -9,6 +9,7 @@ from tender_ledger.operations.encounters import KINDS
 from tender_ledger.operations.errors import number_of
 from tender_ledger.storage.queries import people
 from tender_ledger.web.shared.forms import LedgerForm, community_choices, language_choices, options, text
+from tender_ledger.web.shared.forms import text as text_field
 from tender_ledger.web.shared.words import gettext as _
 
 
@@ -49,11 +50,6 @@ class EncounterForm(LedgerForm):
 class ListForm(LedgerForm):
     """A free list as it was said, one name a line."""
 
-    informant = SelectField(_("Who named them"), validate_choice=False)
+    informant = text_field(_("Who named them"), _("By code."), list="tellers")
     text = TextAreaField(_("Names, one a line"), description=_("In the order in which they were named, twice where one was."),
                          render_kw={"rows": 10, "autocomplete": "off"})  # fmt: skip
-
-    def offer(self, present: list[dict[str, Any]]) -> Self:
-        told = [one for one in present if one["part"] == "teller" and one["may_record"]]
-        self.informant.choices = options((one["informant_id"], one["code"]) for one in told)
-        return self

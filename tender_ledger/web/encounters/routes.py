@@ -212,7 +212,7 @@ def enter_list(number: int) -> Page:
     """A free list: looked at, with what stands twice and what the names may mean, and then kept."""
     g.member.require(Right.RECORD)
     found = _encounter(number)
-    form = ListForm().offer(queries.present(g.scope, found["id"]))
+    form = ListForm()
     if request.method == "GET":
         return _list_page(found, form)
     chosen = {int(name[6:]): value for name, value in request.form.items() if name.startswith("plant-") and name[6:].isdecimal()}
@@ -232,7 +232,10 @@ def _list_page(found: dict[str, Any], form: ListForm, *, entered: Sequence[Enter
     known = {plant["number"]: plant for plant in plants.plants(g.scope)} if entered else {}
     nearby = {one.position: plants.near_names(g.scope, one.name) for one in entered if not one.plants and not one.again}
     said = {number: f"{plant_text(plant)} {plant['accepted'] or plant['taxon'] or ''}".strip() for number, plant in known.items()}
-    return render_template("encounters/list.html", encounter=found, form=form, entered=entered, chosen=chosen or {},
+    told = informant_choices(queries.present(g.scope, found["id"]))
+    if request.method == "GET" and len(told) == 1:
+        form.informant.data = told[0].label
+    return render_template("encounters/list.html", encounter=found, form=form, told=told, entered=entered, chosen=chosen or {},
                            nearby=nearby, said_plants=said), status  # fmt: skip
 
 
