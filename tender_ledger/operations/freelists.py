@@ -52,7 +52,7 @@ def keep_list(scope: Scope, encounter_number: int, *, informant: str, text: str,
             made = writing.create(FreeList, values, holder_id=teller["holder_id"], children={"items": items})
             for one, plant in meant:
                 if plant is not None:
-                    name_id = write_name(writing, plant, one.name, encounter["language_id"])
+                    name_id = write_name(writing, plant, one.name, encounter["language_id"], told=True)
                     write_attestation(writing, name_id, teller["informant_id"], encounter["id"], teller["holder_id"])
             return made
 
@@ -84,7 +84,7 @@ def _plant(scope: Scope, writing: ActWriter, one: Entered, chosen: Mapping[int, 
     """The plant that a line means, a new one where that was chosen."""
     said = clean(chosen.get(one.position, ""))
     if said == NEW:
-        return writing.create(Plant, {"number": next_number(scope, "plant")})
+        return writing.create(Plant, {"number": next_number(scope, "plant"), "told": True})
     if said == NOBODY or (not said and len(one.plants) != 1):
         return None
     number = number_of(

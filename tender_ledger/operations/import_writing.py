@@ -252,7 +252,7 @@ class ImportWriter:
 
     def _plants(self) -> None:
         new = self.plan.plants
-        records = [{"number": one.number or next(self.numbers["plant"]), "came_as": came}
+        records = [{"number": one.number or next(self.numbers["plant"]), "came_as": came, "told": True}
                    for came, one in new.items()]  # fmt: skip
         ids = self.writing.create_many(Plant, records)
         self.plants: dict[Reference, int] = dict(zip(new, ids, strict=True))
@@ -283,7 +283,7 @@ class ImportWriter:
         made = self.writing.create_many(
             LocalName,
             [
-                {"plant_id": plant, "name": name, "name_fold": fold(name), "language_id": language}
+                {"plant_id": plant, "name": name, "name_fold": fold(name), "language_id": language, "told": True}
                 for plant, name, language in new
             ],
         )

@@ -46,7 +46,8 @@ def add_plant(scope: Scope, *, name: str = "", language_id: int | None = None, g
 
 
 def write_plant(writing: ActWriter, scope: Scope, *, client_key: str | None = None, **values: Any) -> int:
-    """Add a plant with the next field number within an act; returns its id."""
+    """Add a plant with the next field number within an act; returns its id. `told` says that it comes with a telling of it, and
+    so is hidden and erased with whoever told."""
     return writing.create(Plant, {"number": next_number(scope, "plant"), "client_key": client_key, **values})
 
 
@@ -105,15 +106,16 @@ def remove_feature(scope: Scope, feature_id: int, version: int) -> int:
 
 
 def write_name(writing: ActWriter, plant_id: int, name: str, language_id: int | None, gloss: str = "",
-               dialect_id: int | None = None) -> int:  # fmt: skip
-    """Give a plant a local name within an act; returns the name's id, a new one or the one it has already."""
+               dialect_id: int | None = None, *, told: bool = False) -> int:  # fmt: skip
+    """Give a plant a local name within an act; returns the name's id, a new one or the one it has already. `told` says that it
+    comes with whoever used it, and so is hidden and erased with them."""
     name = required(name, "name", "The name")
     known = LocalName.select().where((LocalName.plant_id == plant_id) & (LocalName.name == name) & LocalName.removed_at.is_null())
     for found in known:
         if found.language_id == language_id:
             return int(found.id)
     values = {"plant_id": plant_id, "language_id": language_id, "dialect_id": dialect_id, "name": name, "name_fold": fold(name),
-              "gloss": clean(gloss)}  # fmt: skip
+              "gloss": clean(gloss), "told": told}  # fmt: skip
     return writing.create(LocalName, values)
 
 
@@ -134,7 +136,7 @@ def name_plant(scope: Scope, number: int, *, name: str, language_id: int | None,
     scope.viewer.require(Right.RECORD)
     plant = _plant(scope, number)
     with constraints_as_refusals(), act(scope.viewer, "name_plant") as writing:
-        name_id = write_name(writing, plant["id"], name, language_id, gloss, dialect_id)
+        name_id = write_name(writing, plant["id"], name, language_id, gloss, dialect_id, told=bool(attested))
         for informant_id, encounter_id, holder_id in attested:
             write_attestation(writing, name_id, informant_id, encounter_id, holder_id)
 

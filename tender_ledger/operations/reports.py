@@ -140,8 +140,8 @@ def _plant(reading: Reading, writing: ActWriter, encounter: dict[str, Any], info
         if not clean(text[1:]):
             reading.errors["plant"] = "Write the name that was told after the +."
             return None
-        plant_id = write_plant(writing, reading.scope)
-        name_id = write_name(writing, plant_id, clean(text[1:]), _language(reading, encounter))
+        plant_id = write_plant(writing, reading.scope, told=True)
+        name_id = write_name(writing, plant_id, clean(text[1:]), _language(reading, encounter), told=True)
         if informant is not None:
             write_attestation(writing, name_id, informant, encounter["id"], holder_id)
         return plant_id

@@ -73,6 +73,7 @@ class _Erasing:
         for name, table, column in (("alone", "encounter_informant", "encounter_id"), ("names", "attestation", "local_name_id")):
             shared = others.format(table=table, column=column)
             self._list(name, f"SELECT {column} AS id FROM {table} WHERE informant_id = %(i)s AND {column} NOT IN {shared}")
+        self._list("names", "SELECT id FROM local_name WHERE id = ANY(%(names)s) AND told")
         self._list("plants", """SELECT plant_id AS id FROM use_report WHERE informant_id = %(i)s
             UNION SELECT plant_id FROM asking WHERE informant_id = %(i)s
             UNION SELECT x.plant_id FROM free_list_item x JOIN free_list f ON f.id = x.free_list_id WHERE f.informant_id = %(i)s
@@ -124,7 +125,7 @@ class _Erasing:
 
     def _names_and_plants(self) -> None:
         self._delete("local_name", "id = ANY(%(names)s)")
-        left = """id = ANY(%(plants)s) AND NOT EXISTS (SELECT FROM use_report r WHERE r.plant_id = plant.id)
+        left = """id = ANY(%(plants)s) AND told AND NOT EXISTS (SELECT FROM use_report r WHERE r.plant_id = plant.id)
             AND NOT EXISTS (SELECT FROM asking a WHERE a.plant_id = plant.id)
             AND NOT EXISTS (SELECT FROM local_name n WHERE n.plant_id = plant.id)
             AND NOT EXISTS (SELECT FROM determination d WHERE d.plant_id = plant.id)

@@ -42,15 +42,18 @@ def test_a_spelling_near_a_known_name(small: SmallStudy):
 def test_what_is_hidden_is_in_no_check(small: SmallStudy):
     teller = small.holder("X-01", may_show=False, may_publish_verbatim=False)
     talk = small.encounter(teller)
-    secret = plants.add_plant(small.scope, name="secretly")
     holder = people_queries.holder(small.scope, "X-01")
     assert holder is not None
-    plants.name_plant(small.scope, secret, name="secretly", language_id=None, attested=[(teller, talk, holder["id"])])
+    plants.name_plant(small.scope, 1, name="secretly", language_id=None, attested=[(teller, talk, holder["id"])])
+    plants.name_plant(small.scope, 2, name="openly", language_id=None)
+    plants.name_plant(small.scope, 2, name="openly", language_id=None, attested=[(teller, talk, holder["id"])])
     reviewer = small.person("reviewer")
     for name in ("secretly", "secretli"):
         check = check_name(reviewer, name)
         assert (check.same, check.genus, check.near) == ((), (), ())
-    assert "secretly" not in [one["name"] for one in queries.uses_of_names(reviewer)]
+    seen = [one["name"] for one in queries.uses_of_names(reviewer)]
+    assert "secretly" not in seen
+    assert "openly" in seen  # it was on record before they used it
 
 
 def test_a_name_has_its_dialect(small: SmallStudy):

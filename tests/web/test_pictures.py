@@ -8,9 +8,9 @@ import pytest
 from flask import Flask
 from PIL import Image
 
-from tender_ledger.operations import pictures, plants
+from tender_ledger.operations import pictures, reports
+from tender_ledger.operations.typed_report import TypedReport
 from tender_ledger.storage.database import rows, value
-from tender_ledger.storage.queries import people as people_queries
 from tender_ledger.storage.queries import pictures as queries
 from tests.conftest import OWNER, READER, RECORDER, REVIEWER, SignedIn
 from tests.factories import SmallStudy
@@ -94,11 +94,9 @@ def test_what_is_no_picture_stays_out_with_a_sentence(app: Flask, sign_in: Signe
 def test_a_picture_is_hidden_with_its_plant(empty_db: str):
     small = SmallStudy()
     teller = small.holder("X-01", may_show=False, may_publish_verbatim=False)
-    talk = small.encounter(teller)
-    number = plants.add_plant(small.scope, name="secretly")
-    holder = people_queries.holder(small.scope, "X-01")
-    assert holder is not None
-    plants.name_plant(small.scope, number, name="secretly", language_id=None, attested=[(teller, talk, holder["id"])])
+    typed = TypedReport(informant="X-01", plant="+ secretly", category="food")
+    reports.record_report(small.scope, small.encounter(teller), typed, "00000000-0000-4000-8000-000000000001")
+    number = int(value("SELECT number FROM plant"))
     made = pictures.keep_picture(small.scope, number, with_position("JPEG"))
     assert queries.picture(small.scope, made) is not None
     assert queries.picture(small.person("reviewer"), made, size="whole") is None

@@ -45,6 +45,7 @@ class Plant(StudyRecord):
     origin = TextField(default="unknown")
     management = TextField(default="unknown")
     stage_id = BigIntegerField(null=True)
+    told = BooleanField(default=False)
     client_key = UUIDField(null=True)
 
 
@@ -119,6 +120,7 @@ class LocalName(StudyRecord):
     name = TextField()
     name_fold = TextField()
     gloss = TextField(default="")
+    told = BooleanField(default=False)
 
 
 class Attestation(StudyRecord):

@@ -7,9 +7,9 @@ from tender_ledger.core.text import fold
 from tender_ledger.storage.database import row, rows
 from tender_ledger.storage.queries.terms import THESE_TERMS, WITH_TERMS, parameters, report_allowed, telling_allowed
 
-# A plant is known by what was told of it: it is hidden when something was and none of it may be seen. Whoever entered it still
-# reaches it while somebody who told of it may be recorded, as with an encounter.
-_SHOWN = """(coalesce(known.shown, false) OR NOT coalesce(known.hidden, false) OR (known.recordable AND EXISTS (
+# A plant that came with a telling is known by what was told of it: it is hidden when none of it may be seen. Whoever entered it
+# still reaches it while somebody who told of it may be recorded, as with an encounter.
+_SHOWN = """(coalesce(known.shown, false) OR NOT p.told OR NOT coalesce(known.hidden, false) OR (known.recordable AND EXISTS (
     SELECT FROM change made JOIN act a ON a.id = made.act_id AND a.person_id = %(person)s
     WHERE made.study_id = %(study)s AND made.entity = 'plant' AND made.record_id = p.id AND made.before IS NULL)))"""
 
@@ -46,7 +46,7 @@ def _plants(scope: Scope) -> str:
                 count(*) FILTER (WHERE t.seen) AS attested
             FROM local_name n JOIN wanted w ON w.id = n.plant_id LEFT JOIN language l ON l.id = n.language_id
             LEFT JOIN dialect dl ON dl.id = n.dialect_id LEFT JOIN telling t ON t.name_id = n.id AND t.live
-            WHERE n.removed_at IS NULL GROUP BY n.id, l.code, l.name, dl.name HAVING bool_or(t.seen) IS NOT FALSE),
+            WHERE n.removed_at IS NULL GROUP BY n.id, l.code, l.name, dl.name HAVING NOT n.told OR bool_or(t.seen) IS NOT FALSE),
         listed AS (SELECT plant_id, json_agg(json_build_object('name', name, 'language', language, 'code', code, 'gloss', gloss,
                      'attested', attested) ORDER BY attested DESC, id) AS names FROM names GROUP BY plant_id)
         SELECT p.id, p.number, 'P-' || lpad(p.number::text, 3, '0') AS field_number, p.growth_form, p.remarks, p.version,
@@ -79,10 +79,10 @@ def count_undetermined(scope: Scope) -> str:
 
 
 def hidden_names(scope: Scope) -> list[int]:
-    """The identities of local names that only people used whom the viewer may not see."""
+    """The identities of local names that came with people who used them, none of whom the viewer may see."""
     found = rows(
-        f"""{_tellings(scope)} SELECT name_id AS id FROM telling WHERE name_id IS NOT NULL
-            GROUP BY name_id HAVING NOT bool_or(seen)""",
+        f"""{_tellings(scope)} SELECT n.id FROM telling t JOIN local_name n ON n.id = t.name_id WHERE n.told
+            GROUP BY n.id HAVING NOT bool_or(t.seen)""",
         **parameters(scope, number=None),
     )
     return [one["id"] for one in found]

@@ -38,7 +38,7 @@ _POINTS_AT = {
     "stance_id": "term", "outcome_id": "term", "stage_id": "term",
 }  # fmt: skip
 _UNSAID = frozenset(
-    {"name_fold", "came_as", "recorded_by", "set_by", "scheme", "position", "component", "file_sha256", "is_primary"}
+    {"name_fold", "came_as", "recorded_by", "set_by", "scheme", "position", "component", "told", "file_sha256", "is_primary"}
 )
 _CODED = frozenset({"form", "kind", "way", "role", "gender", "chosen", "credit", "qualifier", "basis", "confidence", "part",
                     "currency", "withdrawal", "vocabulary", "origin", "management"})  # fmt: skip
