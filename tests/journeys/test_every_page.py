@@ -26,6 +26,8 @@ NOT_PAGES = {
     "imports.failing",
     "reckoning.ladder_file",
     "people.places",
+    "plants.name_check",
+    "plants.picture",
     "reports.line",
     "account.sign_in",
 }
