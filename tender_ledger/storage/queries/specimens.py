@@ -10,15 +10,16 @@ _SPECIMENS = """SELECT s.id, s.collector, s.number, s.day_from, s.day_to, s.appr
         s.version, s.stage_id, p.number AS plant,
         (SELECT l.label::text FROM term_label l WHERE l.term_id = s.stage_id AND l.language = 'en') AS stage
     FROM specimen s JOIN plant p ON p.id = s.plant_id
-    WHERE s.study_id = %(study)s AND s.removed_at IS NULL AND p.removed_at IS NULL AND NOT p.id = ANY(%(hidden)s)
+    WHERE s.study_id = %(study)s AND s.removed_at IS NULL AND p.removed_at IS NULL
       AND {condition} ORDER BY s.collector, s.number"""
 
 
 def specimens_of(scope: Scope, plant_id: int) -> list[dict[str, Any]]:
+    """The specimens of a plant. The caller has shown that the plant may be seen."""
     sql = _SPECIMENS.format(condition="p.id = %(plant)s")
-    return rows(sql, study=scope.study_id, plant=plant_id, hidden=hidden_plants(scope))
+    return rows(sql, study=scope.study_id, plant=plant_id)
 
 
 def specimen(scope: Scope, specimen_id: int) -> dict[str, Any] | None:
-    sql = _SPECIMENS.format(condition="s.id = %(specimen)s")
+    sql = _SPECIMENS.format(condition="s.id = %(specimen)s AND NOT p.id = ANY(%(hidden)s)")
     return row(sql, study=scope.study_id, specimen=specimen_id, hidden=hidden_plants(scope))
