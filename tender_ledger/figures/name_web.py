@@ -4,7 +4,7 @@ Names of several plants and plants of several names in one language are what it 
 little (the barycentre way of Sugiyama et al. 1981, IEEE Trans. Syst. Man Cybern. 11: 109-125).
 """
 
-from collections import defaultdict
+from collections import Counter, defaultdict
 from collections.abc import Sequence
 from dataclasses import dataclass
 
@@ -15,11 +15,17 @@ _ROUNDS = 12
 
 @dataclass(frozen=True)
 class Used:
-    """That a name (its key) was used for a plant (its key) so many times; 0 where nobody is on record as using it."""
+    """That a name of a language was used for a plant (its key) so many times; 0 where nobody is on record as using it."""
 
     name: str
     plant: str
     times: int
+    language: str = ""
+
+    @property
+    def key(self) -> str:
+        """The name within its language, as the web keeps them apart."""
+        return f"{self.name}|{self.language}"
 
 
 @dataclass(frozen=True)
@@ -55,7 +61,7 @@ class NameWeb:
 
 def name_web(used: Sequence[Used]) -> NameWeb:
     """Place names and plants; nothing used gives an empty web. The order of what is given does not matter."""
-    pairs = sorted({(one.name, one.plant): one for one in used}.items())
+    pairs = sorted({(one.key, one.plant): one for one in used}.items())
     plants_of, names_of = defaultdict(list), defaultdict(list)
     for (name, plant), _one in pairs:
         plants_of[name].append(plant)
@@ -75,6 +81,12 @@ def name_web(used: Sequence[Used]) -> NameWeb:
         tuple(End(plant, plant_y[plant], len(names_of[plant])) for plant in plants),
         tuple(sorted(ties, key=lambda tie: (tie.times, tie.name, tie.plant))),
     )
+
+
+def tangled(used: Sequence[Used]) -> list[Used]:
+    """The uses of names of several plants, and of plants with several names in one language."""
+    of_name, of_plant = Counter(one.key for one in used), Counter((one.plant, one.language) for one in used)
+    return [one for one in used if of_name[one.key] > 1 or of_plant[one.plant, one.language] > 1]
 
 
 def crossings(web: NameWeb) -> int:

@@ -51,7 +51,7 @@ def test_what_is_hidden_is_in_no_check(small: SmallStudy):
     for name in ("secretly", "secretli"):
         check = check_name(reviewer, name)
         assert (check.same, check.genus, check.near) == ((), (), ())
-    seen = [one["name"] for one in queries.uses_of_names(reviewer)]
+    seen = [one["name"] for one in queries.uses_of_names(queries.plants(reviewer))]
     assert "secretly" not in seen
     assert "openly" in seen  # it was on record before they used it
 
@@ -60,6 +60,7 @@ def test_a_name_has_its_dialect(small: SmallStudy):
     language = people.add_language(small.scope, code="qaa", name="Onsic")
     upper = people.add_dialect(small.scope, language_id=language, name="Upper")
     plants.name_plant(small.scope, 1, name="witta", language_id=language, dialect_id=upper)
-    assert {(one["name"], one["language"]) for one in queries.uses_of_names(small.scope) if one["plant"] == "P-001"} == {
+    used = queries.uses_of_names(queries.plants(small.scope))
+    assert {(one["name"], one["language"]) for one in used if one["plant"] == "P-001"} == {
         ("vitte", ""), ("witta", "Onsic, Upper"),
     }  # fmt: skip

@@ -1,5 +1,6 @@
 """Plants with the names and determinations that the viewer may see."""
 
+from collections.abc import Sequence
 from typing import Any
 
 from tender_ledger.core.terms import Scope
@@ -151,12 +152,12 @@ def plant_of_feature(scope: Scope, feature_id: int) -> int | None:
     return found["number"] if found else None
 
 
-def uses_of_names(scope: Scope) -> list[dict[str, Any]]:
-    """Which name was used for which plant and how often, of names and plants that the viewer may know of: name, language (with
-    its dialect), plant (its field number), times."""
+def uses_of_names(found: Sequence[dict[str, Any]]) -> list[dict[str, Any]]:
+    """Which name was used for which of the plants found, and how often: name, language (with its dialect), plant (its field
+    number), times."""
     return [
         {"name": name["name"], "language": name["language"] or "", "plant": plant["field_number"], "times": name["attested"]}
-        for plant in plants(scope)
+        for plant in found
         for name in plant["names"]
     ]
 

@@ -1,6 +1,5 @@
 """Plants as met: listed, opened, named, determined."""
 
-from collections import Counter
 from typing import Any
 
 from flask import abort, current_app, g, jsonify, render_template, request, url_for
@@ -9,7 +8,7 @@ from werkzeug.wrappers import Response
 from tender_ledger.core.days import PartialDay
 from tender_ledger.core.indices.working import SYMBOLS
 from tender_ledger.core.rights import Right
-from tender_ledger.figures.name_web import Used, name_web
+from tender_ledger.figures.name_web import Used, name_web, tangled
 from tender_ledger.formats.pictures import LARGEST_FILE
 from tender_ledger.operations import pictures as picture_operations
 from tender_ledger.operations import plants as operations
@@ -92,22 +91,11 @@ def name_check() -> str:
 def names() -> str:
     """The name web: which names are used for which plants; at first only where one is of several."""
     known = {plant["field_number"]: plant for plant in queries.plants(g.scope)}
-    used = queries.uses_of_names(g.scope)
     whole = "all" in request.args
-    chosen = used if whole else _tangled(used)
-    web = name_web(
-        [Used(f"{one['name']}|{one['language']}", one["plant"], one["times"]) for one in chosen if one["plant"] in known]
-    )
+    used = queries.uses_of_names([*known.values()])
+    uses = [Used(one["name"], one["plant"], one["times"], one["language"]) for one in used]
+    web = name_web(uses if whole else tangled(uses))
     return render_template("plants/names.html", web=web, known=known, whole=whole, all_ties=len(used))
-
-
-def _tangled(used: list[dict[str, Any]]) -> list[dict[str, Any]]:
-    """The uses of names of several plants, and of plants with several names in one language."""
-    of_name, of_plant = Counter(), Counter()  # type: Counter[tuple[str, str]], Counter[tuple[str, str]]
-    for one in used:
-        of_name[one["name"], one["language"]] += 1
-        of_plant[one["plant"], one["language"]] += 1
-    return [one for one in used if of_name[one["name"], one["language"]] > 1 or of_plant[one["plant"], one["language"]] > 1]
 
 
 @plants.get("/<int:number>")
