@@ -65,8 +65,9 @@ def fill_study(reports: int, informants: int, taxa: int, seed: int = 1) -> None:
 def _plants(study: int, taxa: int) -> None:
     listed = one_number("INSERT INTO checklist (study_id, name, version) VALUES (%(s)s, 'bench', '1') RETURNING id", s=study)
     run(
-        """INSERT INTO taxon (checklist_id, name, rank, genus, family)
-           SELECT %(c)s, 'Genus' || n / 3 || ' species' || n, 'species', 'Genus' || n / 3, 'Family' || n %% 80
+        """INSERT INTO taxon (checklist_id, name, rank, genus, family, name_fold)
+           SELECT %(c)s, 'Genus' || n / 3 || ' species' || n, 'species', 'Genus' || n / 3, 'Family' || n %% 80,
+                  'genus' || n / 3 || ' species' || n
            FROM generate_series(1, %(n)s) n""",
         c=listed,
         n=taxa,

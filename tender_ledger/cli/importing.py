@@ -8,6 +8,7 @@ from tender_ledger.core.importing.plan import ImportPlan
 from tender_ledger.launch.installation import acting_member, with_database
 from tender_ledger.operations import clock
 from tender_ledger.operations.importing import TERM_WORDS, ImportOutcome, agreed_terms, import_table, preview_import
+from tender_ledger.operations.study_names import names_of_study
 from tender_ledger.standins.names_service import ChecklistNames
 
 _FILE = click.Path(exists=True, dir_okay=False, path_type=Path)
@@ -36,10 +37,11 @@ def import_reports(reports: Path, informants: Path | None, study: str, terms: st
     agreed_terms(words)
     with with_database():
         scope = clock.scope_of(acting_member(study, person))
+        names = names_of_study(scope, ChecklistNames())
         if dry_run:
-            outcome = preview_import(scope, *tables, ChecklistNames(), new_codes=new_codes)
+            outcome = preview_import(scope, *tables, names, new_codes=new_codes)
         else:
-            outcome = import_table(scope, *tables, ChecklistNames(), terms=words, new_codes=new_codes)
+            outcome = import_table(scope, *tables, names, terms=words, new_codes=new_codes)
     _say(outcome, dry_run=dry_run)
     if not outcome.plan.failing:
         return 0

@@ -13,6 +13,7 @@ from tender_ledger.core.terms import Scope
 from tender_ledger.formats.sheet import Row, read_sheet
 from tender_ledger.operations import (
     accounts,
+    checklists,
     clock,
     encounters,
     freelists,
@@ -102,6 +103,7 @@ class _Loader:
         self._reports()
         self._sheets()
         self._agreements(first=False)
+        checklists.bring_checklist(self.owner, (_DATA / "taxa.txt").read_bytes(), name="taxa.txt", **self.study["checklist"])
 
     def _places(self) -> None:
         self.languages, dialects = {}, {}

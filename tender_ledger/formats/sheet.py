@@ -41,8 +41,12 @@ def read_sheet(data: bytes, required: Sequence[str], name: str = "file") -> Shee
     return sheet
 
 
-def scan_sheet(data: bytes, required: Sequence[str], name: str = "file") -> tuple[Sheet, list[Misfit]]:
-    """Read a sheet as `read_sheet` does, but set rows of wrong length aside instead of refusing the whole."""
+def scan_sheet(data: bytes, required: Sequence[str], name: str = "file", *,
+               bare_tabs: bool = False) -> tuple[Sheet, list[Misfit]]:  # fmt: skip
+    """Read a sheet as `read_sheet` does, but set rows of wrong length aside instead of refusing the whole.
+
+    `bare_tabs`: where tabs part the cells, a quotation mark is a letter like any other and encloses nothing.
+    """
     try:
         text = unicodedata.normalize("NFC", data.decode("utf-8-sig"))
     except UnicodeDecodeError as error:
@@ -50,7 +54,12 @@ def scan_sheet(data: bytes, required: Sequence[str], name: str = "file") -> tupl
         raise InputRefused(
             Problem("The text is not UTF-8.", f"{name}, line {line}", f"byte {data[error.start]:#04x}", "UTF-8",
                     "Save the sheet again as CSV UTF-8.")) from None  # fmt: skip
-    reader = csv.reader(io.StringIO(text, newline=""), delimiter=_delimiter(text), strict=True)
+    delimiter = _delimiter(text)
+    lines = io.StringIO(text, newline="")
+    if bare_tabs and delimiter == "\t":
+        reader = csv.reader(lines, delimiter=delimiter, strict=True, quoting=csv.QUOTE_NONE)
+    else:
+        reader = csv.reader(lines, delimiter=delimiter, strict=True)
     try:
         header = [cell.strip() for cell in next(reader)]
     except (StopIteration, csv.Error):

@@ -27,4 +27,4 @@ def read_vocabulary(vocabulary: str, data: bytes) -> list[ShippedTerm]:
 def read_checklist(data: bytes) -> list[TaxonName]:
     """The names of a checklist file. Raises InputRefused for a file of another form."""
     sheet = read_sheet(data, ("name", "authorship", "rank", "family", "accepted"), "checklist")
-    return [TaxonName(**row) for row in sheet.rows]
+    return [TaxonName(row["name"], row["authorship"], row["rank"], row["family"], row["accepted"]) for row in sheet.rows]

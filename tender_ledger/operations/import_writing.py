@@ -7,7 +7,7 @@ from typing import Any
 
 from tender_ledger.core.importing.known import Reference, TermKey
 from tender_ledger.core.importing.plan import ImportPlan, Landing
-from tender_ledger.core.names import NamesService, TaxonName
+from tender_ledger.core.names import NamesService, TaxonName, find_name
 from tender_ledger.core.terms import Scope
 from tender_ledger.core.text import fold
 from tender_ledger.formats.languages import language_of
@@ -134,7 +134,7 @@ class ImportWriter:
 
     def _keep_taxa(self, named: Mapping[str, TaxonName]) -> None:
         """Keep the names as the checklist has them; those it has not, in a list of the study's own."""
-        listed = {name: found for name in named if (found := self.names.find(name))}
+        listed = {name: found for name in named if (found := find_name(self.names, name))}
         self.taxa = {name: keep_taxon(self.names, found) for name, found in listed.items()}
         own = [one for name, one in named.items() if name not in listed]
         if not own:
@@ -144,7 +144,7 @@ class ImportWriter:
         checklist = Checklist.get((Checklist.study_id == study) & (Checklist.name == _OWN_NAMES)).id
         kept = [
             {"checklist_id": checklist, "name": one.name, "authorship": one.authorship, "rank": one.rank,
-             "genus": one.genus, "family": one.family} for one in own
+             "genus": one.genus, "family": one.family, "name_fold": fold(one.name)} for one in own
         ]  # fmt: skip
         for at in range(0, len(kept), _RUN):
             Taxon.insert_many(kept[at : at + _RUN]).on_conflict_ignore().execute()

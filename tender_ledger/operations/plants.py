@@ -4,7 +4,7 @@ from collections.abc import Mapping, Sequence
 from typing import Any
 
 from tender_ledger.core.measures import MeasureNotRead, read_measure
-from tender_ledger.core.names import NamesService, TaxonName
+from tender_ledger.core.names import NamesService, TaxonName, find_name
 from tender_ledger.core.names.matching import match_name
 from tender_ledger.core.rights import Right
 from tender_ledger.core.terms import Scope
@@ -170,19 +170,24 @@ def found_name(names: NamesService, typed: str) -> TaxonName:
     match = match_name(names, clean(typed))
     if match.name is None:
         near = "; ".join(f"{one.name} ({how})" for one, how in match.near)
+        if any(fold(one.name) == fold(typed) for one, _how in match.near):
+            raise Refused({"taxon": f"The checklist has “{clean(typed)}” more than once: {near}. Write it with its author."})
         listed = f" Near it: {near}. Write the one that is meant." if near else ""
         raise Refused({"taxon": f"The checklist has no “{clean(typed)}”.{listed}"})
     return match.name
 
 
 def keep_taxon(names: NamesService, name: TaxonName) -> int:
-    """The row of a name of the service, made when it is first used, its accepted name with it."""
-    accepted = names.find(name.accepted) if name.accepted else None
+    """The row of a name of the service, made when it is first used, its accepted name with it; one with a key has it already."""
+    if name.key:
+        return name.key
+    accepted = find_name(names, name.accepted) if name.accepted else None
     accepted_id = keep_taxon(names, accepted) if accepted else None
     Checklist.insert(name=names.title, version=names.version).on_conflict_ignore().execute()
     listed = Checklist.get((Checklist.name == names.title) & (Checklist.version == names.version))
     key = {"checklist_id": listed.id, "name": name.name, "authorship": name.authorship}
-    rest = {"rank": name.rank, "genus": name.genus, "family": name.family, "accepted_id": accepted_id}
+    rest = {"rank": name.rank, "genus": name.genus, "family": name.family, "accepted_id": accepted_id,
+            "name_fold": fold(name.name)}  # fmt: skip
     Taxon.insert(**key, **rest).on_conflict_ignore().execute()
     return int(Taxon.get(*(getattr(Taxon, column) == value for column, value in key.items())).id)
 

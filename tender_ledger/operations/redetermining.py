@@ -1,11 +1,11 @@
 """What a determination would move, before it is recorded."""
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any
 
 from tender_ledger.core.indices.moving import Difference, difference, redetermined
 from tender_ledger.core.indices.reckoning import reckon
-from tender_ledger.core.names import NamesService
+from tender_ledger.core.names import NamesService, TaxonName, find_name
 from tender_ledger.core.rules import CountingRules
 from tender_ledger.core.tally.counting import count
 from tender_ledger.core.terms import Purpose, Scope
@@ -36,10 +36,15 @@ def preview_determination(scope: Scope, number: int, names: NamesService, rules:
     if plant is None:
         raise NotFound(f"plant {number}")
     name = found_name(names, taxon) if taxon.strip() else None
-    accepted = (names.find(name.accepted) if name.accepted else name) if name else None
+    accepted = name and _accepted(names, name)
     with snapshot():
         table = read_table(scope.for_purpose(Purpose.COUNTED))
         shown = reports.reports(scope, plant_id=plant["id"])
     label, new = plant["field_number"], (accepted.name, accepted.rank, accepted.family) if accepted else ("", "", "")
     before, after = (reckon(count(one, rules)) for one in (table, redetermined(table, label, *new)))
     return Preview(plant["accepted"] or plant["taxon"] or "", new[0], shown, difference(before, after))
+
+
+def _accepted(names: NamesService, name: TaxonName) -> TaxonName:
+    """The accepted name of a name; where authors gave it twice only its words are known, which is what is counted by."""
+    return (find_name(names, name.accepted) or replace(name, name=name.accepted, accepted="")) if name.accepted else name

@@ -1,9 +1,11 @@
 """A simulated names service over the checklist that ships with the application; not a reference."""
 
+from collections import defaultdict
 from collections.abc import Sequence
+from difflib import SequenceMatcher
 from pathlib import Path
 
-from tender_ledger.core.names import TaxonName
+from tender_ledger.core.names import TaxonName, begins, genera_and_families
 from tender_ledger.core.text import fold
 from tender_ledger.formats.vocabularies import read_checklist
 
@@ -18,25 +20,22 @@ class ChecklistNames:
 
     def __init__(self, names: Sequence[TaxonName] | None = None) -> None:
         listed = list(names) if names is not None else read_checklist(_SHIPPED.read_bytes())
-        self._names = [*listed, *_above(listed)]
-        self._by_fold = {fold(name.name): name for name in self._names}
+        self._by_fold: dict[str, list[TaxonName]] = defaultdict(list)
+        for name in (*listed, *genera_and_families(listed)):
+            self._by_fold[fold(name.name)].append(name)
 
-    def find(self, name: str) -> TaxonName | None:
-        return self._by_fold.get(fold(name))
+    def namesakes(self, name: str) -> list[TaxonName]:
+        return list(self._by_fold.get(fold(name), ()))
 
     def suggest(self, typed: str, limit: int = 10) -> list[TaxonName]:
         wanted = fold(typed).split()
-        fits = [name for name in self._names if wanted and _begins(wanted, fold(name.name).split())]
+        fits = [name for key, names in self._by_fold.items() if wanted and begins(wanted, key.split()) for name in names]
         return sorted(fits, key=lambda name: (name.accepted != "", name.name))[:limit]
 
-
-def _above(names: Sequence[TaxonName]) -> list[TaxonName]:
-    """The genera and families of the accepted names, which the list does not name by themselves."""
-    there = {name.name for name in names}
-    genera = {name.genus: TaxonName(name.genus, "", "genus", name.family) for name in names if not name.accepted}
-    families = {name.family: TaxonName(name.family, "", "family", name.family) for name in names if name.family}
-    return [one for one in (*genera.values(), *families.values()) if one.name not in there]
-
-
-def _begins(wanted: list[str], words: list[str]) -> bool:
-    return len(wanted) <= len(words) and all(word.startswith(part) for part, word in zip(wanted, words, strict=False))
+    def near(self, name: str, limit: int = 50) -> list[TaxonName]:
+        alike = SequenceMatcher(None, b=fold(name), autojunk=False)
+        rated = []
+        for key, names in self._by_fold.items():
+            alike.set_seq1(key)
+            rated += [(alike.quick_ratio(), one.name, one) for one in names]
+        return [one for _ratio, _name, one in sorted(rated, key=lambda rated: (-rated[0], rated[1]))[:limit]]

@@ -251,6 +251,7 @@ SENTENCES: Mapping[str, tuple[str, str]] = {
     "plant_origin_known": ("origin", "Choose native, introduced, invasive, or unknown."),
     "plant_management_known": ("management", "Choose wild, tolerated, encouraged, cultivated, bought, or unknown."),
     "specimen_number_taken": ("number", "The study has a specimen of this collector under this number already."),
+    "study_checklist_taken": ("title", "The study has a checklist of this title and edition already. Take that one back first."),
     "determination_qualifier_known": ("qualifier", "Choose none, cf., aff., sp. or hybrid."),
     "determination_basis_known": ("basis", "Choose specimen, living plant, photo, description, or leave it not stated."),
     "determination_confidence_known": ("confidence", "Choose sure, likely, doubtful, or leave it not stated."),

@@ -35,6 +35,7 @@ from tender_ledger.storage.models import (
     Rules,
     Source,
     Specimen,
+    StudyChecklist,
     UseReport,
     VocabularyTerm,
 )
@@ -45,7 +46,7 @@ ENTITIES: Mapping[str, type[StudyRecord]] = {
     model.ENTITY: model
     for model in (Asking, Attestation, ChoiceOfHolders, Community, CommunityRestriction, Consent, Determination, Dialect,
                   Encounter, Feature, FreeList, Holder, ImportBatch, Language, LocalName, Membership, Permit, Picture, Plant,
-                  Rules, Source, Specimen, UseReport, VocabularyTerm)
+                  Rules, Source, Specimen, StudyChecklist, UseReport, VocabularyTerm)
 }  # fmt: skip
 
 

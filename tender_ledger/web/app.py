@@ -16,7 +16,9 @@ from tender_ledger.web.account.routes import account
 from tender_ledger.web.encounters.routes import encounters
 from tender_ledger.web.giveback.routes import giveback
 from tender_ledger.web.people.routes import people
+from tender_ledger.web.plants.checklists import checklists
 from tender_ledger.web.plants.routes import plants
+from tender_ledger.web.plants.specimens import specimens
 from tender_ledger.web.reckoning.routes import reckoning
 from tender_ledger.web.reports.importing import imports
 from tender_ledger.web.reports.routes import reports
@@ -47,6 +49,19 @@ def create_app(settings: Mapping[str, str] = os.environ) -> Flask:
     security.install(app, public=settings.get("TENDER_PUBLIC", ""), proxies=int(settings.get("TENDER_PROXIES") or 0))
     templating.install(app)
     errors.install(app)
-    for blueprint in (account, studies, study, people, encounters, plants, reports, imports, reckoning, giveback):
+    for blueprint in (
+        account,
+        studies,
+        study,
+        people,
+        encounters,
+        plants,
+        specimens,
+        checklists,
+        reports,
+        imports,
+        reckoning,
+        giveback,
+    ):
         app.register_blueprint(blueprint)
     return app

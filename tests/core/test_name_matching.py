@@ -2,7 +2,7 @@
 
 import pytest
 
-from tender_ledger.core.names import TaxonName
+from tender_ledger.core.names import TaxonName, find_name
 from tender_ledger.core.names.matching import match_name, what_differs
 from tender_ledger.standins.names_service import ChecklistNames
 
@@ -36,6 +36,6 @@ def test_what_is_near_is_told_with_its_difference_and_not_taken(typed: str, near
 def test_a_genus_is_a_genus_and_never_a_species():
     found = match_name(NAMES, "Salix")
     assert (found.name and (found.name.rank, found.name.family)) == ("genus", "Salicaceae")
-    assert (match_name(NAMES, "Salicaceae").name or NAMES.find("Salix caprea")).rank == "family"  # type: ignore[union-attr]
+    assert (match_name(NAMES, "Salicaceae").name or find_name(NAMES, "Salix caprea")).rank == "family"  # type: ignore[union-attr]
     assert all(len(one.name.split()) == 1 for one, _how in match_name(NAMES, "Salx").near)
     assert match_name(NAMES, "Quercus robur") == match_name(NAMES, "").__class__(None)

@@ -110,15 +110,18 @@ def test_a_quoted_cell_may_hold_lines_and_the_next_problem_still_has_its_line():
 
 
 def test_the_checklist_names_its_own_accepted_names():
+    from string import ascii_lowercase
+
+    from tender_ledger.core.names import find_name
     from tender_ledger.standins.names_service import ChecklistNames
 
     names = ChecklistNames()
-    found = names.find("rosmarinus OFFICINALIS")
+    found = find_name(names, "rosmarinus OFFICINALIS")
     assert found is not None
     assert found.accepted == "Salvia rosmarinus"
-    assert names.find("Nonexistens nominis") is None
+    assert find_name(names, "Nonexistens nominis") is None
     assert [one.name for one in names.suggest("pl la")] == ["Plantago lanceolata"]
-    assert all(names.find(one.accepted) for one in names._names if one.accepted)
+    assert all(find_name(names, one.accepted) for letter in ascii_lowercase for one in names.suggest(letter, 500) if one.accepted)
     assert read_checklist(b"name,authorship,rank,family,accepted\nSalix caprea,L.,species,Salicaceae,\n")[0].genus == "Salix"
 
 

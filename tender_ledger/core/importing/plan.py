@@ -25,7 +25,7 @@ from tender_ledger.core.importing.people import PeopleOfTable
 from tender_ledger.core.importing.rows import FailingRow, ReadTable, RosterEntry, TableRow, row_key
 from tender_ledger.core.importing.terms import TermsOfTable
 from tender_ledger.core.messages import RowProblem
-from tender_ledger.core.names import NamesService, TaxonName
+from tender_ledger.core.names import NamesService, TaxonName, find_name
 from tender_ledger.core.text import fold
 from tender_ledger.core.times import read_time
 
@@ -154,7 +154,7 @@ class _Planner:
     def taxon(self, name: str) -> TaxonName | None:
         """What the names service has of a name; asked once a name."""
         if name not in self.taxa:
-            self.taxa[name] = self.names.find(name)
+            self.taxa[name] = find_name(self.names, name)
         return self.taxa[name]
 
 

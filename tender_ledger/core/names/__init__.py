@@ -1,18 +1,25 @@
 """Scientific names: what a names service answers, and how a name is written."""
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Protocol
+
+from tender_ledger.core.text import fold
 
 
 @dataclass(frozen=True)
 class TaxonName:
-    """A scientific name as a checklist has it; `accepted` is the accepted name of a synonym, else ""."""
+    """A scientific name as a checklist has it; `accepted` is the accepted name of a synonym, else "".
+
+    `family` is "" where the checklist tells none; `key` is the service's own number of the name, 0 where it has none.
+    """
 
     name: str
     authorship: str
     rank: str
     family: str
     accepted: str = ""
+    key: int = 0
 
     @property
     def genus(self) -> str:
@@ -30,14 +37,60 @@ class NamesService(Protocol):
     def version(self) -> str:
         """Its version or date."""
 
-    def find(self, name: str) -> TaxonName | None:
-        """The name exactly as given, ignoring case; None where the service has it not."""
+    def namesakes(self, name: str) -> list[TaxonName]:
+        """Every name that is exactly the one given, case and diacritics aside; several where authors gave one name twice."""
 
     def suggest(self, typed: str, limit: int = 10) -> list[TaxonName]:
         """Names that the typed letters can begin; `pl la` finds Plantago lanceolata."""
 
+    def near(self, name: str, limit: int = 50) -> list[TaxonName]:
+        """Names that may be nearly the one given, for `match_name` to look at more closely."""
 
-_ROMAN = frozenset({"subsp.", "var.", "f.", "cf.", "aff.", "sp.", "×", "x", "+"})
+
+def find_name(names: NamesService, written: str) -> TaxonName | None:
+    """The name of a service that was written, with or without its author; None where there is none.
+
+    Of several names that differ in their authors the accepted one is meant; where that leaves a choice it is None, since
+    nothing may choose between them.
+    """
+    found = _namesakes(names, written)
+    accepted = [one for one in found if not one.accepted]
+    if accepted:
+        return accepted[0] if len(accepted) == 1 else None
+    return found[0] if len({one.accepted for one in found}) == 1 else None
+
+
+def _namesakes(names: NamesService, written: str) -> list[TaxonName]:
+    """The names that were written; by the author as well, if one was."""
+    if found := names.namesakes(written):
+        return found
+    words = written.split()
+    for at in range(len(words) - 1, 0, -1):
+        author = fold(" ".join(words[at:]))
+        if found := [one for one in names.namesakes(" ".join(words[:at])) if fold(one.authorship) == author]:
+            return found
+    return []
+
+
+def genera_and_families(names: Sequence[TaxonName]) -> list[TaxonName]:
+    """The genera and families of accepted names that the names do not hold by themselves."""
+    there = {one.name for one in names}
+    accepted = [one for one in names if not one.accepted and one.rank not in ABOVE_GENUS]
+    genera = {one.genus: TaxonName(one.genus, "", "genus", one.family) for one in accepted}
+    families = {one.family: TaxonName(one.family, "", "family", one.family) for one in names if one.family}
+    return [one for one in (*genera.values(), *families.values()) if one.name not in there]
+
+
+def begins(typed: Sequence[str], words: Sequence[str]) -> bool:
+    """Whether every typed beginning begins its word."""
+    return len(typed) <= len(words) and all(word.startswith(part) for part, word in zip(typed, words, strict=False))
+
+
+ABOVE_GENUS = frozenset({"family", "order", "class", "phylum", "division", "kingdom", "superfamily", "subfamily", "tribe",
+                          "subtribe", "suborder", "superorder", "subclass", "subphylum", "domain"})  # fmt: skip
+
+
+_ROMAN = frozenset({"subsp.", "var.", "f.", "subvar.", "subf.", "cf.", "aff.", "sp.", "×", "x", "+"})
 _QUALIFIERS = {"cf": "cf.", "aff": "aff.", "sp": "sp."}
 
 

@@ -24,6 +24,7 @@ from tender_ledger.storage.models.plants import (
     PictureData,
     Plant,
     Specimen,
+    StudyChecklist,
     Taxon,
 )
 from tender_ledger.storage.models.reports import (
@@ -92,6 +93,7 @@ __all__ = [
     "Rules",
     "Source", "Specimen",
     "Study",
+    "StudyChecklist",
     "Taxon",
     "TermLabel",
     "UseReport",

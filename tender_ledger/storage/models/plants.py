@@ -13,6 +13,7 @@ from peewee import (
     TextField,
     UUIDField,
 )
+from playhouse.postgres_ext import BinaryJSONField
 
 from tender_ledger.storage.models.base import Record, StudyRecord
 
@@ -22,6 +23,23 @@ class Checklist(Record):
     study_id = BigIntegerField(null=True)
     name = TextField()
     version = TextField()
+    sha256 = TextField(default="")
+
+
+class StudyChecklist(StudyRecord):
+    """A checklist that a study brought into its names service; `left_out` are rows of its file that came to nothing."""
+
+    ENTITY: ClassVar[str] = "checklist"
+    NOT_KEPT = StudyRecord.NOT_KEPT | {"left_out"}
+    checklist_id = BigIntegerField()
+    title = TextField()
+    edition = TextField()
+    citation = TextField(default="")
+    names = IntegerField()
+    synonyms = IntegerField()
+    families = IntegerField()
+    left_out_count = IntegerField(default=0)
+    left_out = BinaryJSONField(default=list, index=False)
 
 
 class Taxon(Record):
@@ -31,7 +49,8 @@ class Taxon(Record):
     authorship = TextField(default="")
     rank = TextField()
     genus = TextField()
-    family = TextField()
+    family = TextField(default="")
+    name_fold = TextField()
     accepted_id = BigIntegerField(null=True)
 
 

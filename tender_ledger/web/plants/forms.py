@@ -72,6 +72,15 @@ class SpecimenForm(LedgerForm):
         return self
 
 
+class ChecklistForm(LedgerForm):
+    title = text(_("Title"), _("As the list is cited."))
+    edition = text(_("Edition or date"), _("Such as version 4, or May 2026."))
+    citation = text(_("Who made it"), _("The reference and licence it asks for."))
+    file = FileField(
+        _("Taxon file"), description=_("Comma- or tab-separated text under the terms of Darwin Core, at most 20 MB.")
+    )
+
+
 class PictureForm(LedgerForm):
     file = FileField(
         _("Picture"), description=_("JPEG, PNG, WebP or TIFF, at most 20 MB. It is drawn anew without what the camera wrote.")

@@ -2,17 +2,15 @@
 
 from typing import Any
 
-from flask import abort, current_app, g, jsonify, render_template, request, url_for
+from flask import abort, g, jsonify, render_template, request, url_for
 from werkzeug.wrappers import Response
 
-from tender_ledger.core.days import PartialDay
 from tender_ledger.core.indices.working import SYMBOLS
 from tender_ledger.core.rights import Right
 from tender_ledger.figures.name_web import Used, name_web, tangled
 from tender_ledger.formats.pictures import LARGEST_FILE
 from tender_ledger.operations import pictures as picture_operations
 from tender_ledger.operations import plants as operations
-from tender_ledger.operations import specimens as specimen_operations
 from tender_ledger.operations import studies as study_operations
 from tender_ledger.operations.errors import Refused
 from tender_ledger.operations.naming import check_name
@@ -29,9 +27,9 @@ from tender_ledger.web.plants.forms import (
     NameForm,
     PictureForm,
     PlantForm,
-    SpecimenForm,
 )
 from tender_ledger.web.shared.answers import Page, form_page, part_saved
+from tender_ledger.web.shared.names import names_service
 from tender_ledger.web.shared.spread import done, spread
 from tender_ledger.web.shared.study_scope import study_blueprint
 from tender_ledger.web.shared.words import gettext as _
@@ -76,7 +74,7 @@ def _number(text: str | None) -> int | None:
 @plants.get("/taxa")
 def taxa() -> Response:
     """Names of the names service that the typed letters can begin."""
-    found = current_app.extensions["names_service"].suggest(request.args.get("q", ""), 12)
+    found = names_service().suggest(request.args.get("q", ""), 12)
     return jsonify([{"l": one.name, "c": one.family, "n": one.accepted} for one in found])
 
 
@@ -100,10 +98,10 @@ def names() -> str:
 
 @plants.get("/<int:number>")
 def plant(number: int) -> Page:
-    return _plant_page(_plant(number))
+    return _plant_page(plant_or_404(number))
 
 
-def _plant(number: int) -> dict[str, Any]:
+def plant_or_404(number: int) -> dict[str, Any]:
     found = queries.plant(g.scope, number)
     if found is None:
         abort(404)
@@ -141,7 +139,7 @@ def _plant_page(found: dict[str, Any], *, naming: NameForm | None = None, determ
 def correct(number: int) -> Page:
     """Correct what a plant was like where it was met."""
     g.member.require(Right.RECORD)
-    found, form = _plant(number), MetForm().offer()
+    found, form = plant_or_404(number), MetForm().offer()
     if request.method == "GET":
         form.fill({**found, "stage_id": str(found["stage_id"] or "")})
     return form_page(
@@ -157,7 +155,7 @@ def correct(number: int) -> Page:
 @plants.post("/<int:number>/features")
 def measure(number: int) -> Page:
     """Keep something measured of a plant, in any usual unit."""
-    found, form = _plant(number), FeatureForm()
+    found, form = plant_or_404(number), FeatureForm()
     return part_saved(
         form,
         lambda: operations.measure_feature(g.scope, number, **form.values()),
@@ -185,52 +183,10 @@ def _moved(preview: Preview) -> list[dict[str, Any]]:
     return found
 
 
-@plants.route("/<int:number>/specimens/new", methods=["GET", "POST"])
-def new_specimen(number: int) -> Page:
-    g.member.require(Right.RECORD)
-    found, form = _plant(number), SpecimenForm(data={"collector": g.member.name}).offer()
-    return form_page(
-        "plants/specimen_form.html",
-        form,
-        lambda: specimen_operations.add_specimen(g.scope, number, form.values()),
-        _("The specimen is recorded."),
-        lambda: url_for("plants.plant", number=number),
-        plant=found,
-        title=_("Record a specimen of %(plant)s", plant=found["field_number"]),
-    )
-
-
-@plants.route("/specimens/<int:specimen>/correct", methods=["GET", "POST"])
-def correct_specimen(specimen: int) -> Page:
-    g.member.require(Right.RECORD)
-    found = specimen_queries.specimen(g.scope, specimen)
-    if found is None:
-        abort(404)
-    form = SpecimenForm().offer()
-    if request.method == "GET":
-        day = str(PartialDay(found["day_from"], found["day_to"], found["approximate"])) if found["day_from"] else ""
-        form.fill({**found, "day": day, "stage_id": str(found["stage_id"] or "")})
-    return form_page(
-        "plants/specimen_form.html",
-        form,
-        lambda: specimen_operations.correct_specimen(g.scope, specimen, form.seen_version(), form.values()),
-        _("Corrected."),
-        lambda: url_for("plants.plant", number=found["plant"]),
-        plant=_plant(found["plant"]),
-        title=_("Correct %(collector)s %(number)s", collector=found["collector"], number=found["number"]),
-    )
-
-
-@plants.post("/specimens/<int:specimen>/remove")
-def remove_specimen(specimen: int) -> Response:
-    number = specimen_operations.remove_specimen(g.scope, specimen, SpecimenForm(formdata=request.form).seen_version())
-    return done(_("The specimen is taken back."), url_for("plants.plant", number=number))
-
-
 @plants.post("/<int:number>/pictures")
 def keep_picture(number: int) -> Page:
     """Keep a picture of a plant."""
-    found, form = _plant(number), PictureForm()
+    found, form = plant_or_404(number), PictureForm()
     sent = request.files.get("file")
     data, name = (sent.read(LARGEST_FILE + 1), sent.filename or "") if sent else (b"", "")
     said = {"caption": form.caption.data or "", "with_position": form.with_position.data}
@@ -261,7 +217,7 @@ def remove_picture(picture: int) -> Response:
 @plants.post("/<int:number>/names")
 def name(number: int) -> Page:
     """Give a plant one more local name."""
-    found, form = _plant(number), NameForm().offer()
+    found, form = plant_or_404(number), NameForm().offer()
     return part_saved(
         form,
         lambda: operations.name_plant(g.scope, number, **_named(form)),
@@ -274,8 +230,8 @@ def name(number: int) -> Page:
 @plants.post("/<int:number>/determinations")
 def determine(number: int) -> Page:
     """Say what a plant is; every report of it is then counted there. A redetermination is looked at first: what it would move."""
-    found, form = _plant(number), DeterminationForm()
-    names = current_app.extensions["names_service"]
+    found, form = plant_or_404(number), DeterminationForm()
+    names = names_service()
     if found["determination_id"] and request.form.get("do") != "keep":
         g.member.require(Right.REDETERMINE)
         try:

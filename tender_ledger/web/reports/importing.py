@@ -2,7 +2,7 @@
 
 from typing import Any
 
-from flask import Response, abort, current_app, g, redirect, render_template, request, url_for
+from flask import Response, abort, g, redirect, render_template, request, url_for
 from werkzeug.wrappers import Response as AnyResponse
 
 from tender_ledger.core.rights import Right
@@ -11,6 +11,7 @@ from tender_ledger.operations.errors import Refused
 from tender_ledger.storage.queries import imports as queries
 from tender_ledger.web.reports.forms import ImportForm
 from tender_ledger.web.shared.answers import Page
+from tender_ledger.web.shared.names import names_service
 from tender_ledger.web.shared.spread import done, is_htmx, spread
 from tender_ledger.web.shared.study_scope import study_blueprint
 from tender_ledger.web.shared.words import gettext as _
@@ -40,7 +41,7 @@ def bring() -> Page:
         except Refused as refused:
             form.show(refused)
             return _bring_page(form), 422
-        work = operations.read_upload(g.scope, number, _names(), new_codes=form.new_codes.data)
+        work = operations.read_upload(g.scope, number, names_service(), new_codes=form.new_codes.data)
         work.join(_AT_ONCE)
         return redirect(url_for("imports.brought", table=number), 303)
     return _bring_page(form)
@@ -53,10 +54,6 @@ def _bring_page(form: ImportForm) -> str:
 
 def _read(field: Any) -> bytes:
     return bytes(field.data.read()) if field.data else b""
-
-
-def _names() -> Any:
-    return current_app.extensions["names_service"]
 
 
 @imports.get("/<int:table>")
@@ -73,14 +70,14 @@ def brought(table: int) -> str:
 @imports.post("/<int:table>/read")
 def read_again(table: int) -> AnyResponse:
     """Read a brought table once more, with or without new codes."""
-    operations.read_upload(g.scope, table, _names(), new_codes="new_codes" in request.form).join(_AT_ONCE)
+    operations.read_upload(g.scope, table, names_service(), new_codes="new_codes" in request.form).join(_AT_ONCE)
     return redirect(url_for("imports.brought", table=table), 303)
 
 
 @imports.post("/<int:table>/land")
 def land(table: int) -> AnyResponse:
     """Import what can land of a brought table."""
-    operations.import_upload(g.scope, table, _names()).join(_AT_ONCE)
+    operations.import_upload(g.scope, table, names_service()).join(_AT_ONCE)
     if _upload(table)["state"] == "imported":
         return done(_("Imported."), url_for("imports.brought", table=table))
     return redirect(url_for("imports.brought", table=table), 303)

@@ -20,7 +20,8 @@ Names = Mapping[tuple[str, int], str]
 
 # What each kind of record is called; a kind that is not here has no page of its own.
 ENTITIES = {
-    "asking": _("asking without a use"), "attestation": _("use of a name"), "choice_of_holders": _("choice of holders"),
+    "asking": _("asking without a use"), "attestation": _("use of a name"),
+    "checklist": _("checklist"), "choice_of_holders": _("choice of holders"),
     "community": _("community"), "community_restriction": _("what is held back"), "consent": _("agreement"),
     "determination": _("determination"), "dialect": _("dialect"), "encounter": _("encounter"), "feature": _("measure"),
     "free_list": _("list of names"), "holder": _("knowledge-holder"),

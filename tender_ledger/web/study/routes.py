@@ -56,6 +56,8 @@ ACTS = {
     "remove_specimen": _("took a specimen back"),
     "keep_picture": _("kept a picture"),
     "remove_picture": _("took a picture back"),
+    "bring_checklist": _("brought a checklist"),
+    "remove_checklist": _("took a checklist back"),
     "name_plant": _("added a local name"),
     "determine_plant": _("determined a plant"),
     "record_report": _("recorded a report"),
