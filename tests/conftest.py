@@ -11,6 +11,7 @@ import pytest
 from argon2 import PasswordHasher
 from flask import Flask
 from flask.testing import FlaskClient
+from jinja2 import FileSystemBytecodeCache
 
 from tender_ledger import operations
 from tender_ledger.core.terms import Scope
@@ -36,6 +37,13 @@ def quick_hashes() -> None:
     """Tests sign in hundreds of times: their passwords are hashed at little cost. Sign-ins of started servers are as they are."""
     operations.accounts.HASHER = PasswordHasher(time_cost=1, memory_cost=64, parallelism=1)
     operations.accounts.NOBODY = operations.accounts.HASHER.hash("of nobody")
+
+
+@pytest.fixture(scope="session", autouse=True)
+def templates_compiled_once(tmp_path_factory: pytest.TempPathFactory) -> None:
+    """Tests make hundreds of applications, each of which would compile every template anew."""
+    kept = FileSystemBytecodeCache(str(tmp_path_factory.mktemp("templates")))
+    Flask.jinja_options = {**Flask.jinja_options, "bytecode_cache": kept}
 
 
 @pytest.fixture(scope="session")
