@@ -33,6 +33,12 @@ need_chromium() {
   { [ -x /usr/bin/chromium ] && compgen -G '/usr/lib/*/libatomic.so.1' > /dev/null; } || install_debian chromium libatomic1
 }
 
+# What sets pages for print.
+need_pango() {
+  { compgen -G '/usr/lib/*/libpangoft2-1.0.so.0' && compgen -G '/usr/lib/*/libharfbuzz-subset.so.0'; } > /dev/null ||
+    install_debian libpango-1.0-0 libpangoft2-1.0-0 libharfbuzz-subset0
+}
+
 # The packages of one or more lock files, with their hashes, into .venv; nothing to do when they are there already.
 need_packages() {
   local locks=() sum

@@ -22,6 +22,9 @@ def fold(text: str | None) -> str:
 
     Two texts with the same fold are one text to the look-up; what is stored and shown is never folded.
     """
-    plain = unicodedata.normalize("NFKC", clean(text)).translate(_APOSTROPHES).casefold().translate(_LETTERS)
+    kept = clean(text)
+    if kept.isascii():  # most texts, and much quicker
+        return " ".join(kept.replace("`", "'").lower().split())
+    plain = unicodedata.normalize("NFKC", kept).translate(_APOSTROPHES).casefold().translate(_LETTERS)
     bare = "".join(c for c in unicodedata.normalize("NFD", plain) if not unicodedata.combining(c))
     return " ".join(unicodedata.normalize("NFC", bare).split())

@@ -1,12 +1,12 @@
 """Specimens: vouchers of plants, by collector and number."""
 
-from collections.abc import Mapping
+from collections.abc import Collection, Mapping
 from typing import Any
 
 from tender_ledger.core.days import parse_day
 from tender_ledger.core.messages import InputRefused
 from tender_ledger.core.rights import Right
-from tender_ledger.core.terms import Scope
+from tender_ledger.core.terms import Purpose, Scope
 from tender_ledger.core.text import clean
 from tender_ledger.operations.errors import NotFound, Refused, constraints_as_refusals, required
 from tender_ledger.operations.plants import stage_of
@@ -14,6 +14,8 @@ from tender_ledger.operations.saving import saving
 from tender_ledger.storage.history import act
 from tender_ledger.storage.models import Specimen
 from tender_ledger.storage.queries import plants, specimens
+
+MOST_LABELS = 200
 
 
 def add_specimen(scope: Scope, number: int, values: Mapping[str, Any]) -> int:
@@ -44,6 +46,24 @@ def remove_specimen(scope: Scope, specimen_id: int, version: int) -> int:
     with saving(scope, "remove_specimen") as writing:
         writing.remove(Specimen, specimen_id, version)
     return int(found["plant"])
+
+
+def specimen_labels(scope: Scope, chosen: Collection[int]) -> list[dict[str, Any]]:
+    """What stands on the labels of the chosen specimens, by collector and number: the specimen's own columns, `met` (its
+    plant) and `told` (its local names with their languages).
+
+    A label goes out with the specimen, so a name stands on it only where it may be published as spoken. Refused where none is
+    chosen, or more than a sheet holds at once.
+    """
+    scope.viewer.require(Right.RECORD)
+    found = [one for one in specimens.specimens(scope) if one["id"] in chosen]
+    if not found:
+        raise Refused({"chosen": "Choose the specimens that need a label."})
+    if len(found) > MOST_LABELS:
+        raise Refused({"chosen": f"{len(found)} specimens are chosen. Print at most {MOST_LABELS} at once."})
+    met = {one["number"]: one for one in plants.plants(scope)}
+    names = plants.quotable_names(scope.for_purpose(Purpose.PUBLISHED))
+    return [{**one, "met": met[one["plant"]], "told": names.get(met[one["plant"]]["id"], [])} for one in found]
 
 
 def _found(scope: Scope, specimen_id: int) -> dict[str, Any]:

@@ -95,7 +95,7 @@ def test_accepted_names_written_out_and_families_beside_are_enough():
     [
         ([{"scientific_name": " "}], 3, "The name is missing."),
         ([{"scientific_name": "Salix alba L.", "status": "synonym"}], 3, "The accepted name is not told."),
-        ([{"scientific_name": "Salix alba L.", "accepted_id": "99"}], 3, "not in the list"),
+        ([{"scientific_name": "Salix alba L.", "accepted_id": "99"}], 3, "No one row of the list has the accepted name."),
         ([{"scientific_name": "Salix alba Mill.", "accepted_id": "1", "status": "misapplied"}], 3, "misapplied"),
         ([{"taxon_id": "1", "scientific_name": "Salix alba L."}], 3, "The taxonID stands twice."),
         ([{"scientific_name": "Salix caprea L."}], 3, "The name stands twice."),

@@ -41,6 +41,11 @@ def test_texts_that_a_searcher_holds_for_one(one: str, other: str):
     assert fold(one) == fold(other)
 
 
+@given(st.text(st.characters(max_codepoint=127)))
+def test_the_quick_way_of_plain_letters_is_the_long_way(text: str):
+    assert fold(f"{text} é") == f"{fold(text)} e".strip()
+
+
 def test_words_are_not_changed_by_cleaning():
     assert clean("  ʔasdel, “a̱” ") == "ʔasdel, “a̱”"
 

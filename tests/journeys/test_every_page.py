@@ -28,6 +28,7 @@ NOT_PAGES = {
     "people.places",
     "plants.name_check",
     "plants.picture",
+    "specimens.labels",
     "reports.line",
     "account.sign_in",
 }

@@ -86,6 +86,7 @@ NEEDS = {
     "plants.keep_picture": Right.RECORD,
     "checklists.bring": Right.IMPORT,
     "checklists.remove": Right.IMPORT,
+    "specimens.labels": Right.RECORD,
     "specimens.new_specimen": Right.RECORD,
     "specimens.correct_specimen": Right.RECORD,
     "specimens.remove_specimen": Right.RECORD,

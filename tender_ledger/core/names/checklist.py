@@ -90,7 +90,7 @@ class _Builder:
         if not name:
             self._leave_out(row, "scientificName", "The name is missing.")
             return
-        if "misapplied" in fold(row.status):
+        if "misapplied" in row.status.lower():
             self._leave_out(row, "taxonomicStatus", "A misapplied name is no synonym.", row.scientific_name)
             return
         if row.taxon_id and row.taxon_id in self.by_id:
@@ -120,7 +120,7 @@ class _Builder:
 
     def _is_synonym(self, row: TaxonRow) -> bool:
         leads = row.accepted_id not in ("", row.taxon_id) or row.accepted_name not in ("", row.scientific_name)
-        return leads or "synonym" in fold(row.status)
+        return leads or "synonym" in row.status.lower()
 
     def _accepted_of(self, entry: _Entry) -> _Entry | None:
         """Where a synonym leads in the end; None, and told, where it leads nowhere."""
@@ -130,9 +130,7 @@ class _Builder:
                 "", found.row.taxon_id) else ("acceptedNameUsage", found.row.accepted_name)  # fmt: skip
             following = self._named(told) if column == "acceptedNameUsage" else self.by_id.get(told)
             if following is None:
-                what = (
-                    "The accepted name is not told." if not told else "The accepted name is not in the list, or not as one name."
-                )
+                what = "No one row of the list has the accepted name." if told else "The accepted name is not told."
                 self._leave_out(entry.row, column, what, told, "the accepted name, in a row of its own")
                 return None
             if following in seen:

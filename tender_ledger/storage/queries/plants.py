@@ -162,6 +162,29 @@ def uses_of_names(found: Sequence[dict[str, Any]]) -> list[dict[str, Any]]:
     ]
 
 
+def quotable_names(scope: Scope) -> dict[int, list[tuple[str, str]]]:
+    """The names of plants that may be published as they were spoken: plant -> (name, language), the oldest first.
+
+    That is what the team recorded by itself, and what somebody used whose terms allow it. The scope is one of publication.
+    """
+    used = telling_allowed(scope, informant="a.informant_id", plant="n.plant_id")
+    found = rows(
+        f"""{WITH_TERMS} SELECT n.plant_id, n.name::text AS name, coalesce(l.name::text, '') AS language
+            FROM local_name n LEFT JOIN language l ON l.id = n.language_id
+            WHERE n.study_id = %(study)s AND n.removed_at IS NULL AND (NOT n.told OR EXISTS (
+                SELECT FROM attestation a {THESE_TERMS} a.informant_id
+                WHERE a.local_name_id = n.id AND a.removed_at IS NULL AND t.may_publish_verbatim AND {used}
+                  AND NOT EXISTS (SELECT FROM bars(%(study)s, %(day)s) b WHERE b.informant_id = a.informant_id
+                                  AND b.plant_id = n.plant_id AND b.no_quote)))
+            ORDER BY n.id""",
+        **parameters(scope),
+    )
+    names: dict[int, list[tuple[str, str]]] = {}
+    for one in found:
+        names.setdefault(one["plant_id"], []).append((one["name"], one["language"]))
+    return names
+
+
 def names_used(scope: Scope) -> dict[tuple[int, int, int], tuple[str, str]]:
     """What an informant called a plant in an encounter: (plant, informant, encounter) -> (name, language code)."""
     used = telling_allowed(scope, informant="a.informant_id", plant="n.plant_id")

@@ -20,6 +20,12 @@ def specimens_of(scope: Scope, plant_id: int) -> list[dict[str, Any]]:
     return rows(sql, study=scope.study_id, plant=plant_id)
 
 
+def specimens(scope: Scope) -> list[dict[str, Any]]:
+    """Every specimen of the study, by collector and number."""
+    sql = _SPECIMENS.format(condition="NOT p.id = ANY(%(hidden)s)")
+    return rows(sql, study=scope.study_id, hidden=hidden_plants(scope))
+
+
 def specimen(scope: Scope, specimen_id: int) -> dict[str, Any] | None:
     sql = _SPECIMENS.format(condition="s.id = %(specimen)s AND NOT p.id = ANY(%(hidden)s)")
     return row(sql, study=scope.study_id, specimen=specimen_id, hidden=hidden_plants(scope))

@@ -72,6 +72,17 @@ class SpecimenForm(LedgerForm):
         return self
 
 
+PAPERS = {"A4": "A4", "letter": "Letter"}
+COPIES = ("1", "2", "3", "4", "5")
+
+
+class LabelForm(LedgerForm):
+    """Asked in the address; the specimens stand as ticks in their table."""
+
+    paper = SelectField(_("Paper"), choices=options(PAPERS.items()))
+    copies = SelectField(_("Labels of each"), choices=options((one, one) for one in COPIES))
+
+
 class ChecklistForm(LedgerForm):
     title = text(_("Title"), _("As the list is cited."))
     edition = text(_("Edition or date"), _("Such as version 4, or May 2026."))

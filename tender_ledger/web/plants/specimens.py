@@ -1,20 +1,55 @@
-"""Specimens of plants: recorded, corrected, taken back."""
+"""Specimens of plants: recorded, corrected, taken back, listed, and labelled."""
 
-from flask import abort, g, request, url_for
+from pathlib import Path
+
+from flask import abort, current_app, g, render_template, request, url_for
 from werkzeug.wrappers import Response
 
 from tender_ledger.core.days import PartialDay
 from tender_ledger.core.rights import Right
+from tender_ledger.formats.printing import print_pdf
 from tender_ledger.operations import specimens as operations
+from tender_ledger.operations.errors import Refused
+from tender_ledger.storage.queries import plants
 from tender_ledger.storage.queries import specimens as queries
-from tender_ledger.web.plants.forms import SpecimenForm
+from tender_ledger.web.plants.forms import COPIES, PAPERS, LabelForm, SpecimenForm
 from tender_ledger.web.plants.routes import plant_or_404
 from tender_ledger.web.shared.answers import Page, form_page
-from tender_ledger.web.shared.spread import done
+from tender_ledger.web.shared.spread import done, spread
 from tender_ledger.web.shared.study_scope import study_blueprint
 from tender_ledger.web.shared.words import gettext as _
 
 specimens = study_blueprint("specimens", __name__, "/plants")
+_FONTS = ("GentiumPlus-Regular.woff2", "GentiumPlus-Italic.woff2", "GentiumPlus-Bold.woff2", "NotoSans-Regular.woff2")
+
+
+@specimens.get("/specimens")
+def list_specimens() -> Page:
+    """Every specimen of the study, to be looked over or given a label."""
+    return _list_page()
+
+
+def _list_page(refused: str = "", status: int = 200) -> Page:
+    page = spread("plants/specimens.html", "plants/_about_specimens.html", specimens=queries.specimens(g.scope), refused=refused,
+                  met={one["number"]: one for one in plants.plants(g.scope)}, form=LabelForm(formdata=None))  # fmt: skip
+    return page, status
+
+
+@specimens.get("/specimens/labels.pdf")
+def labels() -> Page:
+    """A sheet of labels of the chosen specimens, ready for print."""
+    form = LabelForm(formdata=request.args)
+    chosen = set(request.args.getlist("chosen", type=int))
+    try:
+        found = operations.specimen_labels(g.scope, chosen)
+    except Refused as refused:
+        return _list_page(" ".join(refused.errors.values()), 422)
+    copies = int(form.copies.data) if form.copies.data in COPIES else 1
+    paper = form.paper.data if form.paper.data in PAPERS else "A4"
+    html = render_template("plants/labels_print.html", labels=[one for one in found for _copy in range(copies)], paper=paper)
+    folder = Path(current_app.static_folder or "") / "fonts"
+    pdf = print_pdf(html, {name: (folder / name).read_bytes() for name in _FONTS})
+    return Response(pdf, mimetype="application/pdf", headers={"Content-Disposition": 'inline; filename="labels.pdf"'})
 
 
 @specimens.route("/<int:number>/specimens/new", methods=["GET", "POST"])
