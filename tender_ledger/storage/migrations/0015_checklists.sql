@@ -3,9 +3,6 @@
 ALTER TABLE taxon ADD COLUMN name_fold text NOT NULL DEFAULT '';
 UPDATE taxon SET name_fold = lower(name);
 ALTER TABLE taxon ALTER COLUMN name_fold DROP DEFAULT;
-ALTER TABLE taxon ALTER COLUMN family TYPE text;
-ALTER TABLE taxon ALTER COLUMN family SET DEFAULT '';
-ALTER TABLE taxon ADD CONSTRAINT taxon_family_form CHECK (family IS NFC NORMALIZED AND family = btrim(family));
 CREATE INDEX taxon_by_fold ON taxon (checklist_id, name_fold text_pattern_ops);
 CREATE INDEX taxon_near ON taxon USING gin (name_fold gin_trgm_ops);
 ALTER TABLE checklist ADD COLUMN sha256 text NOT NULL DEFAULT '';
