@@ -13,10 +13,12 @@ from tender_ledger.core.terms import Scope
 from tender_ledger.formats.sheet import Row, read_sheet
 from tender_ledger.operations import (
     accounts,
+    beside_uses,
     checklists,
     clock,
     encounters,
     freelists,
+    full_reports,
     guarding,
     importing,
     members,
@@ -89,6 +91,7 @@ class _Loader:
         self.owner, self.recorder, self.study, self.key = owner, recorder, study, key
         self.names = ChecklistNames()
         self.holders: dict[str, int] = {}
+        self.reports: dict[int, int] = {}
 
     def load(self) -> None:
         self.categories = {one["code"]: one["id"] for one in study_queries.use_codes(self.owner)}
@@ -101,6 +104,7 @@ class _Loader:
         self._plants()
         self._plants_in_full()
         self._reports()
+        self._told()
         self._sheets()
         self._agreements(first=False)
         checklists.bring_checklist(self.owner, (_DATA / "taxa.txt").read_bytes(), name="taxa.txt", **self.study["checklist"])
@@ -202,7 +206,22 @@ class _Loader:
             record = reports.record_asking if row["category"] == "none_named" else reports.record_report
             typed = TypedReport(**{**vars(typed), "parts": typed.parts.replace(";", ","),
                                            "methods": typed.methods.replace(";", ",")})  # fmt: skip
-            record(self.recorder, int(row["event"][1:]), typed, str(uuid.uuid5(uuid.NAMESPACE_URL, f"veldra report {line}")))
+            key = str(uuid.uuid5(uuid.NAMESPACE_URL, f"veldra report {line}"))
+            self.reports[line + 2] = record(self.recorder, int(row["event"][1:]), typed, key)
+
+    def _told(self) -> None:
+        """What was told beside the lines of reports; a report is known by its line of the file."""
+        told = json.loads((_DATA / "told.json").read_text())
+        for one in told["full"]:
+            said = full_reports.ToldInFull(one["values"], one["rows"])
+            full_reports.complete_report(self.recorder, self.reports[one["line"]], 1, said)
+        for one in told["disputes"]:
+            first, second = (self.reports[line] for line in one["lines"])
+            full_reports.dispute_report(self.recorder, first, second, one["note"])
+        for one in told["claims"]:
+            beside_uses.claim_property(self.recorder, one["plant"], one)
+        for one in told["links"]:
+            beside_uses.link_plants(self.recorder, one["plant"], one)
 
     def _sheets(self) -> None:
         """What assistants brought on sheets is imported by the owner, under agreements that are on file already."""

@@ -12,7 +12,7 @@ from tender_ledger.operations.errors import NotFound, Refused
 from tender_ledger.operations.plants import write_attestation, write_name, write_plant
 from tender_ledger.operations.saving import made_once, saving
 from tender_ledger.operations.typed_report import Reading, TypedReport, informant_choices, plant_choices, read_values
-from tender_ledger.storage.history import ActWriter
+from tender_ledger.storage.history import ActWriter, take_snapshot
 from tender_ledger.storage.models import Asking, UseReport
 from tender_ledger.storage.queries import encounters, plants, reports, studies
 from tender_ledger.storage.queries.terms import refuses_record
@@ -42,12 +42,12 @@ def _record_report(scope: Scope, encounter_number: int, typed: TypedReport, clie
         values |= {"encounter_id": encounter["id"], "informant_id": informant, "plant_id": plant_id,
                    "recorded_by": scope.viewer.person_id, "client_key": client_key}  # fmt: skip
         report_id = writing.create(UseReport, values, holder_id=holder_id, children=children)
-        _require_recordable(scope, report_id)
+        require_recordable(scope, report_id)
         clear_draft(scope, draft_place(encounter_number))
         return report_id
 
 
-def _require_recordable(scope: Scope, report_id: int) -> None:
+def require_recordable(scope: Scope, report_id: int) -> None:
     """Refuse what the teller agreed not to have recorded; which it is shows only once it is coded, so it is asked last."""
     if refuses_record(scope, report_id):
         sentence = (
@@ -68,11 +68,33 @@ def correct_report(scope: Scope, report_id: int, version: int, typed: TypedRepor
     with saving(scope, "correct_report") as writing:
         plant_id = _plant(reading, writing, encounter, informant, holder_id)
         values, children = read_values(reading, found["component"])
+        children = _kept_beside(reading, found, children)
         if reading.errors or informant is None or plant_id is None:
             raise Refused(reading.errors)
         values |= {"informant_id": informant, "plant_id": plant_id}
         writing.update(UseReport, report_id, version, values, holder_id=holder_id, children=children)
-        _require_recordable(scope, report_id)
+        require_recordable(scope, report_id)
+
+
+def _kept_beside(reading: Reading, found: dict[str, Any], children: dict[str, list[dict[str, Any]]]) -> dict[str, list[Any]]:
+    """The rows of a report after its line was corrected: what a line does not show stays.
+
+    That is codes of other schemes and further codes, and several components, which a line cannot tell apart.
+    """
+    state = take_snapshot(UseReport, found["id"])
+    assert state is not None
+    scheme = studies.study(reading.scope)["scheme"]
+    typed = {one["category_id"] for one in children["codings"]}
+    further = [one for one in state["codings"] if one["scheme"] != scheme or not one["is_primary"]]
+    codings = [*children["codings"], *(one for one in further if one["scheme"] != scheme or one["category_id"] not in typed)]
+    kept = {**children, "codings": codings}
+    names = ("parts", "methods", "applications")
+    if len({one["component"] for name in names for one in state[name]}) > 1:
+        for name in names:
+            kept[name] = state[name]
+            if clean(getattr(reading.typed, name)) != ", ".join(found[name]):
+                reading.errors[name] = "The remedy has several components. Correct them where the report stands in full."
+    return kept
 
 
 def remove_report(scope: Scope, report_id: int, version: int) -> None:

@@ -149,11 +149,11 @@ def _coding(reading: Reading) -> list[dict[str, Any]]:
     coding = {"scheme": scheme, "category_id": category.key, "subcategory_id": _key(subcategory), "is_primary": True,
               "purpose_id": None}  # fmt: skip
     if clean(reading.typed.purpose) and not reading.errors:
-        coding["purpose_id"] = _purpose(reading.scope, category.key, clean(reading.typed.purpose))
+        coding["purpose_id"] = purpose_of(reading.scope, category.key, clean(reading.typed.purpose))
     return [coding]
 
 
-def _purpose(scope: Scope, category_id: int, label: str) -> int:
+def purpose_of(scope: Scope, category_id: int, label: str) -> int:
     """The purpose of this label in the category, made when it is new; one label in two categories is two purposes."""
     values = {"study_id": scope.study_id, "category_id": category_id, "label": label, "label_fold": fold(label)}
     Purpose.insert(**values).on_conflict_ignore().execute()

@@ -17,7 +17,8 @@ _REWRITTEN = (
     "use_report", "report_coding", "report_part", "report_method", "report_application", "asking", "attestation", "local_name",
     "purpose", "plant", "encounter", "encounter_informant", "consent", "holder", "holder_identity", "disclosure", "informant",
     "import_row", "import_batch", "import_upload", "draft", "change", "determination", "feature", "picture", "picture_data",
-    "specimen", "study", "source", "community",
+    "specimen", "study", "source", "community", "report_step", "report_ingredient", "report_teaching", "dispute",
+    "property_claim", "plant_link",
 )  # fmt: skip
 
 
@@ -114,14 +115,49 @@ class _Erasing:
 
     def _reports(self) -> None:
         self._delete("community_restriction", "report_id = ANY(%(reports)s)")
-        for table in ("report_coding", "report_part", "report_method", "report_application"):
+        self._disputes()
+        for table in ("report_coding", "report_part", "report_method", "report_application", "report_step", "report_ingredient",
+                      "report_teaching"):  # fmt: skip
             self._delete(table, "report_id = ANY(%(reports)s)", counted=False)
+        self._taught()
+        for table in ("property_claim", "plant_link"):
+            self._list("gone", f"SELECT id FROM {table} WHERE informant_id = %(i)s")
+            self._delete("change", f"entity = '{table}' AND record_id = ANY(%(gone)s)", counted=False)
+            self._delete(table, "informant_id = %(i)s")
         self._delete("use_report", "id = ANY(%(reports)s)")
         self._delete("asking", "id = ANY(%(askings)s)")
         self._delete("attestation", "informant_id = %(i)s")
         own = "free_list_id IN (SELECT id FROM free_list WHERE informant_id = %(i)s)"
         self._delete("free_list_item", own, counted=False)
         self._delete("free_list", "informant_id = %(i)s")
+
+    def _disputes(self) -> None:
+        """Who was contradicted, or contradicts, says so still, of an erased holder."""
+        self._list("torn", "SELECT id FROM dispute WHERE report_id = ANY(%(reports)s) OR other_id = ANY(%(reports)s)")
+        self._delete("change", "entity = 'dispute' AND record_id = ANY(%(torn)s)", counted=False)
+        self._delete("dispute", """report_id = ANY(%(reports)s) AND (other_id IS NULL OR other_id = ANY(%(reports)s))""")
+        self._run(
+            """UPDATE dispute SET other_id = NULL,
+                 report_id = CASE WHEN report_id = ANY(%(reports)s) THEN other_id ELSE report_id END
+               WHERE id = ANY(%(torn)s)"""
+        )
+
+    def _taught(self) -> None:
+        """Whom the holder taught still says that somebody did, and no longer who; in the history too."""
+        self._run(
+            "UPDATE report_teaching SET teacher_id = NULL, words = %(mention)s WHERE teacher_id = %(i)s AND study_id = %(s)s",
+            mention=MENTION,
+        )
+        for side in ("before", "after"):
+            self._run(
+                f"""UPDATE change SET {side} = jsonb_set({side}, '{{teachings}}', (SELECT jsonb_agg(
+                        CASE WHEN (x ->> 'teacher_id')::bigint = %(i)s
+                             THEN x || jsonb_build_object('teacher_id', NULL, 'words', %(mention)s::text) ELSE x END)
+                      FROM jsonb_array_elements({side} -> 'teachings') x))
+                    WHERE study_id = %(s)s AND entity = 'use_report' AND {side} -> 'teachings' @> %(taught)s::jsonb""",
+                mention=MENTION,
+                taught=f'[{{"teacher_id": {self.values["i"]}}}]',
+            )
 
     def _names_and_plants(self) -> None:
         self._delete("local_name", "id = ANY(%(names)s)")
@@ -130,6 +166,8 @@ class _Erasing:
             AND NOT EXISTS (SELECT FROM local_name n WHERE n.plant_id = plant.id)
             AND NOT EXISTS (SELECT FROM determination d WHERE d.plant_id = plant.id)
             AND NOT EXISTS (SELECT FROM free_list_item x WHERE x.plant_id = plant.id)
+            AND NOT EXISTS (SELECT FROM property_claim c WHERE c.plant_id = plant.id)
+            AND NOT EXISTS (SELECT FROM plant_link k WHERE plant.id IN (k.plant_id, k.other_id))
             AND NOT EXISTS (SELECT FROM consent_limit l JOIN consent k ON k.id = l.consent_id
                             WHERE l.plant_id = plant.id AND k.holder_id IS DISTINCT FROM %(h)s)
             AND NOT EXISTS (SELECT FROM community_restriction c WHERE c.plant_id = plant.id)"""

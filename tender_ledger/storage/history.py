@@ -21,6 +21,7 @@ from tender_ledger.storage.models import (
     Consent,
     Determination,
     Dialect,
+    Dispute,
     Encounter,
     Feature,
     FreeList,
@@ -32,6 +33,8 @@ from tender_ledger.storage.models import (
     Permit,
     Picture,
     Plant,
+    PlantLink,
+    PropertyClaim,
     Rules,
     Source,
     Specimen,
@@ -44,8 +47,9 @@ from tender_ledger.storage.models.base import Child, StudyRecord
 Snapshot = dict[str, Any]
 ENTITIES: Mapping[str, type[StudyRecord]] = {
     model.ENTITY: model
-    for model in (Asking, Attestation, ChoiceOfHolders, Community, CommunityRestriction, Consent, Determination, Dialect,
+    for model in (Asking, Attestation, ChoiceOfHolders, Community, CommunityRestriction, Consent, Determination, Dialect, Dispute,
                   Encounter, Feature, FreeList, Holder, ImportBatch, Language, LocalName, Membership, Permit, Picture, Plant,
+                  PlantLink, PropertyClaim,
                   Rules, Source, Specimen, StudyChecklist, UseReport, VocabularyTerm)
 }  # fmt: skip
 

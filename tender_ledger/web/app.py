@@ -20,6 +20,7 @@ from tender_ledger.web.plants.checklists import checklists
 from tender_ledger.web.plants.routes import plants
 from tender_ledger.web.plants.specimens import specimens
 from tender_ledger.web.reckoning.routes import reckoning
+from tender_ledger.web.reports.full import full
 from tender_ledger.web.reports.importing import imports
 from tender_ledger.web.reports.routes import reports
 from tender_ledger.web.shared import templating
@@ -59,6 +60,7 @@ def create_app(settings: Mapping[str, str] = os.environ) -> Flask:
         specimens,
         checklists,
         reports,
+        full,
         imports,
         reckoning,
         giveback,

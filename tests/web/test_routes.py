@@ -31,6 +31,7 @@ ARGUMENTS: dict[str, Any] = {
     "restriction": 1,
     "permit": 1,
     "checklist": 1,
+    "dispute": 1,
     "feature": 1,
     "picture": 1,
     "specimen": 1,
@@ -94,6 +95,12 @@ NEEDS = {
     "plants.determine": Right.REDETERMINE,
     "reports.correct": Right.RECORD,
     "reports.remove": Right.RECORD,
+    "full.report": Right.RECORD,
+    "full.duplicate": Right.RECORD,
+    "full.split": Right.RECORD,
+    "full.merge": Right.RECORD,
+    "full.dispute": Right.RECORD,
+    "full.settle": Right.RECORD,
     "reckoning.set_rules": Right.SET_RULES,
     "study.add_member": Right.ADMINISTER,
     "study.record_permit": Right.ADMINISTER,
@@ -114,6 +121,8 @@ def routes(app: Flask) -> list[tuple[str, str, str]]:
         arguments = {name: ARGUMENTS.get(name, "x") for name in rule.arguments}
         if rule.endpoint == "people.community" or "communities" in rule.rule:
             arguments = {**arguments, "code": "ONS"} if "code" in arguments else arguments
+        if rule.endpoint.startswith("full.") and "report" in arguments:
+            arguments = {**arguments, "report": 2}  # the first is taken back on the way
         if "sources/<" in rule.rule:
             arguments = {**arguments, "code": "HB-1931"}
         with app.test_request_context():

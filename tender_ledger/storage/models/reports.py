@@ -71,6 +71,50 @@ class ReportApplication(Record):
         primary_key = CompositeKey("report_id", "component", "application_id")
 
 
+class ReportStep(Record):
+    """One step of a preparation; how long, how hot and how strong stand in the words that told it."""
+
+    study_id = BigIntegerField()
+    report_id = BigIntegerField()
+    position = SmallIntegerField()
+    method_id = BigIntegerField(null=True)
+    words = TextField(default="")
+    lasts = TextField(default="")
+    heat = TextField(default="")
+    strength = TextField(default="")
+
+    class Meta:
+        primary_key = CompositeKey("report_id", "position")
+
+
+class ReportIngredient(Record):
+    """What else goes into a remedy, without a report of its own."""
+
+    study_id = BigIntegerField()
+    report_id = BigIntegerField()
+    position = SmallIntegerField()
+    words = TextField()
+    role = TextField(default="companion")
+    amount = TextField(default="")
+
+    class Meta:
+        primary_key = CompositeKey("report_id", "position")
+
+
+class ReportTeaching(Record):
+    """Who taught it: an informant of the study, or somebody in words; the teller's own teacher first."""
+
+    study_id = BigIntegerField()
+    report_id = BigIntegerField()
+    position = SmallIntegerField()
+    teacher_id = BigIntegerField(null=True)
+    words = TextField(default="")
+    told_when = TextField(default="")
+
+    class Meta:
+        primary_key = CompositeKey("report_id", "position")
+
+
 class UseReport(StudyRecord):
     ENTITY: ClassVar[str] = "use_report"
     CHILDREN: ClassVar[tuple[Child, ...]] = (
@@ -79,6 +123,9 @@ class UseReport(StudyRecord):
         Child("parts", ReportPart, "report_id", ("component", "part_id", "position"), "position"),
         Child("methods", ReportMethod, "report_id", ("component", "method_id", "position"), "position"),
         Child("applications", ReportApplication, "report_id", ("component", "application_id", "position"), "position"),
+        Child("steps", ReportStep, "report_id", ("position", "method_id", "words", "lasts", "heat", "strength"), "position"),
+        Child("ingredients", ReportIngredient, "report_id", ("position", "words", "role", "amount"), "position"),
+        Child("teachings", ReportTeaching, "report_id", ("position", "teacher_id", "words", "told_when"), "position"),
     )  # fmt: skip
     encounter_id = BigIntegerField()
     informant_id = BigIntegerField()
@@ -96,6 +143,17 @@ class UseReport(StudyRecord):
     attributed_to = TextField(default="")
     mixture = TextField(default="")
     role = TextField(default="main")
+    season = TextField(default="")
+    harvest = TextField(default="")
+    harvest_effect = TextField(default="unstated")
+    dose = TextField(default="")
+    taker = TextField(default="unstated")
+    phase = TextField(default="")
+    frequency = TextField(default="")
+    course = TextField(default="")
+    proportion = TextField(default="")
+    language_id = BigIntegerField(null=True)
+    cited_id = BigIntegerField(null=True)
     extra = BinaryJSONField(default=dict, index=False)
     recorded_by = BigIntegerField()
     client_key = UUIDField()
@@ -109,3 +167,41 @@ class Asking(StudyRecord):
     extra = BinaryJSONField(default=dict, index=False)
     recorded_by = BigIntegerField()
     client_key = UUIDField()
+
+
+class Dispute(StudyRecord):
+    """Two reports that contradict one another; `other_id` is empty where that teller was erased."""
+
+    ENTITY: ClassVar[str] = "dispute"
+    report_id = BigIntegerField()
+    other_id = BigIntegerField(null=True)
+    note = TextField(default="")
+
+
+class PropertyClaim(StudyRecord):
+    """What somebody told of a plant's property or constituent; never a use."""
+
+    ENTITY: ClassVar[str] = "property_claim"
+    encounter_id = BigIntegerField()
+    informant_id = BigIntegerField()
+    plant_id = BigIntegerField()
+    part_id = BigIntegerField(null=True)
+    property = TextField()
+    basis_id = BigIntegerField()
+    words = TextField(default="")
+    recorded_by = BigIntegerField()
+    client_key = UUIDField(null=True)
+
+
+class PlantLink(StudyRecord):
+    """What somebody told that a plant is to another one."""
+
+    ENTITY: ClassVar[str] = "plant_link"
+    encounter_id = BigIntegerField()
+    informant_id = BigIntegerField()
+    plant_id = BigIntegerField()
+    other_id = BigIntegerField()
+    kind = TextField()
+    words = TextField(default="")
+    recorded_by = BigIntegerField()
+    client_key = UUIDField(null=True)

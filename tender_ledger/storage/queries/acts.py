@@ -24,6 +24,19 @@ _HIDDEN = """((c.holder_id IN ({holders}) AND NOT {keeps})
       OR (c.entity = 'attestation' AND c.record_id IN (
             SELECT x.id FROM attestation x JOIN local_name n ON n.id = x.local_name_id JOIN bars(%(study)s, %(day)s) b
               ON b.informant_id = x.informant_id AND b.plant_id = n.plant_id AND b.no_show))
+      OR (c.entity = 'dispute' AND c.record_id IN (
+            SELECT d.id FROM dispute d JOIN use_report r ON r.id IN (d.report_id, d.other_id)
+            JOIN informant i ON i.id = r.informant_id
+            WHERE d.study_id = %(study)s AND (i.holder_id IN ({holders}) OR r.id IN (
+                SELECT b.report_id FROM barred_reports(%(study)s, %(day)s) b WHERE b.no_show))))
+      OR (c.entity IN ('property_claim', 'plant_link') AND c.record_id IN (
+            SELECT x.id FROM property_claim x JOIN bars(%(study)s, %(day)s) b
+              ON c.entity = 'property_claim' AND b.informant_id = x.informant_id AND b.plant_id = x.plant_id AND b.no_show
+            UNION ALL SELECT x.id FROM plant_link x JOIN bars(%(study)s, %(day)s) b
+              ON c.entity = 'plant_link' AND b.informant_id = x.informant_id AND b.plant_id IN (x.plant_id, x.other_id)
+                AND b.no_show
+            UNION ALL SELECT x.id FROM plant_link x WHERE c.entity = 'plant_link'
+                AND (x.plant_id = ANY(%(plants)s) OR x.other_id = ANY(%(plants)s))))
       OR (c.entity = 'plant' AND c.record_id = ANY(%(plants)s))
       OR (c.entity = 'determination' AND c.record_id IN (SELECT d.id FROM determination d WHERE d.plant_id = ANY(%(plants)s)))
       OR (c.entity = 'feature' AND c.record_id IN (SELECT f.id FROM feature f WHERE f.plant_id = ANY(%(plants)s)))

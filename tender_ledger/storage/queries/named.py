@@ -7,7 +7,7 @@ from tender_ledger.core.terms import Scope
 from tender_ledger.storage.database import rows
 from tender_ledger.storage.queries.encounters import hidden_encounters
 from tender_ledger.storage.queries.plants import hidden_names, hidden_plants
-from tender_ledger.storage.queries.terms import TERMS, allowed, parameters
+from tender_ledger.storage.queries.terms import TERMS, allowed, parameters, report_allowed
 
 # Of each kind: a statement that gives (id, name) of the records in `ids` that are of the study, or of no study.
 _OF_STUDY = "SELECT id, {what} AS name FROM {table} WHERE study_id = %(study)s AND id = ANY(%(ids)s)"
@@ -33,14 +33,16 @@ _PEOPLE = """SELECT {key}.id AS id, coalesce(h.code, s.code) AS name FROM inform
 def names_of(scope: Scope, wanted: Mapping[str, Collection[int]]) -> dict[tuple[str, int], str]:
     """The names of records by (kind, id); what the viewer may not know of, or is not of the study, is not in it.
 
-    Kinds are those of _NAMES, and `informant` and `holder`, who go by their codes.
+    Kinds are those of _NAMES, `report`, and `informant` and `holder`, who go by their codes.
     """
     hidden: dict[str, Any] = {}
     if wanted.keys() & {"plant", "encounter", "local_name"}:
         hidden = {"plants": hidden_plants(scope), "encounters": hidden_encounters(scope), "names": hidden_names(scope)}
     people = {kind: _PEOPLE.format(key=key, terms=TERMS, allowed=allowed(scope, written_by="h.recorded_by"))
               for kind, key in (("informant", "i"), ("holder", "h"))}  # fmt: skip
-    statements = {**_NAMES, **people}
+    reports = f"""SELECT r.id, 'report ' || r.id AS name FROM use_report r {TERMS} r.informant_id
+        WHERE r.study_id = %(study)s AND r.id = ANY(%(ids)s) AND {report_allowed(scope)}"""
+    statements = {**_NAMES, **people, "report": reports}
     return {
         (kind, one["id"]): str(one["name"])
         for kind, ids in wanted.items()

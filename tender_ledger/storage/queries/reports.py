@@ -53,6 +53,7 @@ def _select(scope: Scope, condition: str) -> str:
         LEFT JOIN holder h ON h.id = i.holder_id LEFT JOIN source s ON s.id = i.source_id
         LEFT JOIN community com ON com.id = coalesce(h.community_id, s.community_id)
         LEFT JOIN report_coding k ON k.report_id = r.id AND k.is_primary
+            AND k.scheme = (SELECT scheme FROM study WHERE id = %(study)s)
         LEFT JOIN vocabulary_term cat ON cat.id = k.category_id LEFT JOIN purpose u ON u.id = k.purpose_id
         WHERE r.study_id = %(study)s AND r.removed_at IS NULL AND {report_allowed(scope)}
           AND {condition}"""
@@ -162,7 +163,8 @@ def draft(scope: Scope, place: str) -> dict[str, Any] | None:
 
 def record_of_key(scope: Scope, client_key: str, table: str = "use_report") -> int | None:
     """The record that a form with this key made already."""
-    if table not in ("use_report", "asking", "holder", "consent", "encounter", "plant", "free_list", "picture"):
+    if table not in ("use_report", "asking", "holder", "consent", "encounter", "plant", "free_list", "picture",
+                     "property_claim", "plant_link"):  # fmt: skip
         raise ValueError(table)
     found = row(
         f"SELECT id FROM {table} WHERE study_id = %(study)s AND client_key = %(key)s", study=scope.study_id, key=client_key

@@ -1,10 +1,13 @@
-"""The form that brings a table."""
+"""Forms of reports: what stands beside a line, and a table that is brought."""
+
+from typing import Self
 
 from flask_wtf.file import FileField
-from wtforms import BooleanField
+from wtforms import BooleanField, SelectField
 
+from tender_ledger.operations.full_reports import CURRENCIES, HARVEST_EFFECTS, ROLES, TAKERS
 from tender_ledger.operations.importing import TERM_WORDS
-from tender_ledger.web.shared.forms import LedgerForm
+from tender_ledger.web.shared.forms import LedgerForm, language_choices, options, source_choices, text
 from tender_ledger.web.shared.words import gettext as _
 
 
@@ -24,3 +27,35 @@ class ImportForm(LedgerForm):
     def terms(self) -> list[str]:
         """The words of the terms that were ticked."""
         return [word for word in TERM_WORDS if self[f"may_{word}"].data]
+
+
+class BesideForm(LedgerForm):
+    """What an act on a report carries: its key and the version it was offered at."""
+
+
+class FullForm(LedgerForm):
+    """What may be told of a use beside its line; rows of components, codes, steps, ingredients and teachers come apart."""
+
+    season = text(_("When it is gathered"), _("By month, by a season of theirs, or by what happens: after the first frost."))
+    harvest = text(_("How it is gathered"), _("Cut above so that it regrows; some left for the birds; asked before."))
+    harvest_effect = SelectField(
+        _("What that does to the plant"), choices=options(HARVEST_EFFECTS.items()), validate_choice=False
+    )
+    dose = text(_("How much"), _("As told: three drops, a rounded spoon, a cup a day."))
+    taker = SelectField(_("For whom"), choices=options(TAKERS.items()), validate_choice=False)
+    phase = text(_("When in the illness"), _("At its onset, after the fever breaks."))
+    frequency = text(_("How often"))
+    course = text(_("For how long"), _("And what is watched for meanwhile."))
+    currency = SelectField(_("In use"), choices=options(CURRENCIES.items()), validate_choice=False)
+    attributed_to = text(_("Credited to"), _("The people or person whom the teller credits; it is not counted there."))
+    mixture = text(_("Remedy it is part of"), _("One name for the reports of all plants in it."))
+    role = SelectField(_("Its part in the remedy"), choices=options(ROLES.items()), validate_choice=False)
+    proportion = text(_("Its share"), _("One part in three, equal parts, two handfuls."))
+    language_id = SelectField(_("Language of the words"), validate_choice=False)
+    cited_id = SelectField(_("Where the teller read it"), validate_choice=False)
+    end = text(_("Ends in the recording at, min:s"))
+
+    def offer(self) -> Self:
+        self.language_id.choices = language_choices()
+        self.cited_id.choices = source_choices()
+        return self

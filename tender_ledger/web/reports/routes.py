@@ -7,8 +7,9 @@ from flask import abort, g, render_template, request, url_for
 from tender_ledger.core.rights import Right
 from tender_ledger.operations import reports as operations
 from tender_ledger.operations.errors import Conflict, Refused
+from tender_ledger.operations.full_reports import CURRENCIES, HARVEST_EFFECTS, TAKERS
 from tender_ledger.operations.typed_report import TypedReport, as_typed
-from tender_ledger.storage.queries import acts, people, plants
+from tender_ledger.storage.queries import acts, people, plants, told
 from tender_ledger.storage.queries import reports as queries
 from tender_ledger.web.shared.answers import Page
 from tender_ledger.web.shared.report_form import SLOTS, ReportForm
@@ -40,11 +41,23 @@ def _report(report_id: int) -> dict[str, Any]:
 @reports.get("/<int:report>")
 def report(report: int) -> str:
     """One report with its history."""
-    found = _report(report)
-    history = acts.record_history(g.scope, "use_report", report)
-    return spread("reports/report.html", "reports/_history.html", report=found, plant=plants.plant(g.scope, found["plant"]),
-                  history=history, audience=people.audience_of(g.scope, found["informant_id"]),
-                  guarded=not found["is_source"] and found["community_id"] in g.member.guards)  # fmt: skip
+    return report_page(_report(report))
+
+
+def report_page(found: dict[str, Any], refused: str = "") -> str:
+    """The page of a report, and on it why an act on it was refused."""
+    history = acts.record_history(g.scope, "use_report", found["id"])
+    beside = [one for one in queries.reports(g.scope, plant_id=found["plant_id"]) if one["id"] != found["id"]]
+    return spread(
+        "reports/report.html", "reports/_history.html", report=found, history=history,
+        plant=plants.plant(g.scope, found["plant"]),
+        audience=people.audience_of(g.scope, found["informant_id"]), full=told.report_in_full(g.scope, found["id"]),
+        guarded=not found["is_source"] and found["community_id"] in g.member.guards, refused=refused,
+        disputes=told.disputes_of(g.scope, found["id"]),
+        same=[one for one in beside if one["informant_id"] == found["informant_id"]],
+        others=[one for one in beside if one["informant_id"] != found["informant_id"]],
+        effects=HARVEST_EFFECTS, takers=TAKERS, currencies=CURRENCIES,
+    )  # fmt: skip
 
 
 @reports.route("/<int:report>/correct", methods=["GET", "POST"])

@@ -77,5 +77,9 @@ def use_choices() -> list[SelectChoice]:
     )
 
 
+def source_choices() -> list[SelectChoice]:
+    return options([("", _("not said")), *((one["id"], one["code"]) for one in people.sources(g.scope))])
+
+
 def language_choices(none: str = _("not said")) -> list[SelectChoice]:
     return options([("", none), *((one["id"], f"{one['name']} ({one['code']})") for one in studies.languages(g.scope))])

@@ -23,10 +23,12 @@ ENTITIES = {
     "asking": _("asking without a use"), "attestation": _("use of a name"),
     "checklist": _("checklist"), "choice_of_holders": _("choice of holders"),
     "community": _("community"), "community_restriction": _("what is held back"), "consent": _("agreement"),
-    "determination": _("determination"), "dialect": _("dialect"), "encounter": _("encounter"), "feature": _("measure"),
+    "determination": _("determination"), "dialect": _("dialect"),
+    "dispute": _("contradiction"), "encounter": _("encounter"), "feature": _("measure"),
     "free_list": _("list of names"), "holder": _("knowledge-holder"),
     "import_batch": _("import"), "language": _("language"), "local_name": _("local name"), "membership": _("role"),
-    "permit": _("permit"), "picture": _("picture"), "plant": _("plant"), "rules": _("counting rules"), "source": _("source"),
+    "permit": _("permit"), "picture": _("picture"), "plant": _("plant"),
+    "plant_link": _("link between plants"), "property_claim": _("property"), "rules": _("counting rules"), "source": _("source"),
     "specimen": _("specimen"),
     "use_report": _("report"), "vocabulary_term": _("term of the study"),
 }  # fmt: skip
@@ -36,13 +38,13 @@ _POINTS_AT = {
     "informant_id": "informant", "plant_id": "plant", "encounter_id": "encounter", "taxon_id": "taxon",
     "local_name_id": "local_name", "person_id": "person", "category_id": "term", "subcategory_id": "term",
     "purpose_id": "purpose", "part_id": "term", "method_id": "term", "application_id": "term", "basis_id": "term",
-    "stance_id": "term", "outcome_id": "term", "stage_id": "term",
+    "stance_id": "term", "outcome_id": "term", "stage_id": "term", "teacher_id": "informant", "cited_id": "source",
 }  # fmt: skip
 _UNSAID = frozenset(
     {"name_fold", "came_as", "recorded_by", "set_by", "scheme", "position", "component", "told", "file_sha256", "is_primary"}
 )
 _CODED = frozenset({"form", "kind", "way", "role", "gender", "chosen", "credit", "qualifier", "basis", "confidence", "part",
-                    "currency", "withdrawal", "vocabulary", "origin", "management"})  # fmt: skip
+                    "currency", "harvest_effect", "taker", "withdrawal", "vocabulary", "origin", "management"})  # fmt: skip
 _LABELS = {
     "parent_id": _("lies within"), "may_record": _("may be recorded"), "may_count": _("may be counted"),
     "may_show": _("may be shown"), "may_publish_aggregate": _("may be published"), "may_publish_verbatim": _("word for word"),
@@ -50,6 +52,8 @@ _LABELS = {
     "day_from": _("first day"), "day_to": _("last day"), "is_current": _("is the one that counts"), "start_s": _("from, seconds"),
     "end_s": _("to, seconds"), "codings": _("for"), "methods": _("made ready"), "applications": _("given"),
     "outcome_id": _("result"), "stage_id": _("plant stage"), "informants": _("who was there"), "limits": _("except"),
+    "harvest_effect": _("what the harvest does"), "taker": _("for whom"), "cited_id": _("read in"),
+    "teachings": _("taught by"), "steps": _("step by step"), "ingredients": _("also in it"), "other_id": _("and"),
     "in_force": _("in force"), "body": _("rules"), "csl": _("work"), "refuses": _("not to be"),
     "latitude": _("latitude, degrees"),
     "longitude": _("longitude, degrees"), "extra": _("other columns"),
@@ -89,7 +93,8 @@ def subject(scope: Scope, entity: str, record_id: int, state: Snapshot) -> tuple
     pages: dict[str, tuple[str, dict[str, Any]]] = {
         "holder": ("people.holder", {"code": code}), "community": ("people.community", {"code": code}),
         "encounter": ("encounters.record", {"number": number}), "plant": ("plants.plant", {"number": number}),
-        "use_report": ("reports.report", {"report": record_id}), "permit": ("study.permits", {}),
+        "use_report": ("reports.report", {"report": record_id}),
+        "dispute": ("reports.report", {"report": state.get("report_id")}), "permit": ("study.permits", {}),
         "choice_of_holders": ("study.permits", {}), "language": ("people.list_people", {}), "dialect": ("people.list_people", {}),
         "source": ("people.list_people", {}), "rules": ("reckoning.show", {"margin": "rules"}),
     }  # fmt: skip
@@ -113,6 +118,10 @@ def _wanted(states: Iterable[Snapshot]) -> dict[str, set[int]]:
 
 
 def _kind(key: str, state: Snapshot) -> str:
+    if key == "other_id":
+        return "plant" if "plant_id" in state else "report"
+    if key == "report_id":
+        return "report" if "other_id" in state else ""
     if key == "parent_id":
         return "term" if "vocabulary" in state else "community"
     return _POINTS_AT.get(key, "")
@@ -144,6 +153,11 @@ def _child(child: Snapshot, names: Names) -> str:
         return _("%(thing)s not to be %(done)s", thing=next(filter(None, pointed), ""), done=_REFUSED[child["refuses"]])
     if "position" in child and "name" in child:
         return f"{child['position']} {child['name']}" + (f" ({pointed[0]})" if pointed and pointed[0] else "")
+    if "told_when" in child:
+        return ", ".join(filter(None, (*pointed, child["words"], child["told_when"])))
+    if "lasts" in child or "amount" in child:
+        said = (child.get(key, "") for key in ("words", "lasts", "heat", "strength", "amount"))
+        return ", ".join(filter(None, (*pointed, *said)))
     if "label" in child:
         return str(child["label"])
     return ": ".join(filter(None, pointed))

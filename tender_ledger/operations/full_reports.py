@@ -1,0 +1,350 @@
+"""Use reports in full: what is told beside the line of a report, and reports made of reports."""
+
+import uuid
+from collections.abc import Callable, Collection, Mapping, Sequence
+from dataclasses import dataclass, field
+from typing import Any
+
+from tender_ledger.core.recognition import Choice, Unrecognised, recognise
+from tender_ledger.core.rights import Right
+from tender_ledger.core.terms import Scope
+from tender_ledger.core.text import clean
+from tender_ledger.core.times import read_time
+from tender_ledger.operations.errors import NotFound, Refused, number_of
+from tender_ledger.operations.reports import require_recordable
+from tender_ledger.operations.saving import made_once, saving
+from tender_ledger.operations.typed_report import purpose_of
+from tender_ledger.operations.vocabularies import choices
+from tender_ledger.storage.history import Snapshot, take_snapshot
+from tender_ledger.storage.models import Dispute, UseReport
+from tender_ledger.storage.queries import people, reports, studies, told
+
+HARVEST_EFFECTS = {"unstated": "not said", "none": "none: fallen, pruned", "light": "light: tips, leaves, it regrows",
+                   "part": "a part of it: bark, some roots", "whole": "the whole plant",
+                   "returned": "returned or replanted"}  # fmt: skip
+TAKERS = {"unstated": "not said", "adult": "an adult", "child": "a child", "pregnant": "a pregnant woman", "animal": "an animal",
+          "crop": "a crop"}  # fmt: skip
+CURRENCIES = {"unstated": "not said", "current": "now", "former": "formerly", "remembered": "only remembered"}
+ROLES = {"main": "main", "companion": "companion", "carrier": "carrier", "corrective": "corrective"}
+TEXTS = ("season", "harvest", "dose", "phase", "frequency", "course", "attributed_to", "mixture", "proportion")
+_CHOSEN = {"harvest_effect": "unstated", "taker": "unstated", "currency": "unstated", "role": "main"}
+ROWS: Mapping[str, tuple[str, ...]] = {
+    "components": ("parts", "methods", "applications"),
+    "codings": ("scheme", "category", "subcategory", "purpose"),
+    "steps": ("method", "words", "lasts", "heat", "strength"),
+    "ingredients": ("words", "role", "amount"),
+    "teachings": ("teacher", "words", "told_when"),
+}
+
+
+@dataclass(frozen=True)
+class ToldInFull:
+    """What was typed of a report beside its line: `values` by field (TEXTS, the chosen ones, end, language_id, cited_id),
+    `rows` as in ROWS, each a mapping of texts. An open row says nothing."""
+
+    values: Mapping[str, str] = field(default_factory=dict)
+    rows: Mapping[str, Sequence[Mapping[str, str]]] = field(default_factory=dict)
+
+    def of(self, kind: str) -> list[tuple[int, Mapping[str, str]]]:
+        """The rows of a kind that say something, each with its place among those that were typed."""
+        ways = [name for name in ROWS[kind] if name not in ("scheme", "role")]  # these are chosen, and chosen always
+        return [(at, one) for at, one in enumerate(self.rows.get(kind, ())) if any(clean(one.get(name)) for name in ways)]
+
+
+def complete_report(scope: Scope, report_id: int, version: int, typed: ToldInFull) -> None:
+    """Put what was told beside the line of a report in the place of what stands there.
+
+    Refused with a sentence a field; a row's is named `steps-2-method`, by its place among those typed. Raises Conflict where
+    somebody saved meanwhile.
+    """
+    scope.viewer.require(Right.RECORD)
+    found = _report(scope, report_id)
+    reading = _Reading(scope, typed)
+    values, children = reading.values(), reading.children()
+    if reading.errors:
+        raise Refused(reading.errors)
+    with saving(scope, "complete_report") as writing:
+        writing.update(UseReport, report_id, version, values, holder_id=found["holder_id"], children=children)
+        require_recordable(scope, report_id)
+
+
+class _Reading:
+    """Reads what was typed, and gathers what is wrong by field."""
+
+    def __init__(self, scope: Scope, typed: ToldInFull) -> None:
+        self.scope, self.typed, self.errors = scope, typed, dict[str, str]()
+        self.known: dict[tuple[str, str | None], list[Choice]] = {}
+
+    def values(self) -> dict[str, Any]:
+        said = self.typed.values
+        return {
+            **{name: clean(said.get(name)) for name in TEXTS},
+            **{name: clean(said.get(name)) or unsaid for name, unsaid in _CHOSEN.items()},
+            "language_id": self._chosen("language_id", "Choose a language of the study."),
+            "cited_id": self._chosen("cited_id", "Choose a source of the study."),
+            "end_s": self._seconds(),
+        }
+
+    def children(self) -> dict[str, list[dict[str, Any]]]:
+        return {**self._components(), "codings": self._codings(), "steps": self._steps(), "ingredients": self._ingredients(),
+                "teachings": self._teachings()}  # fmt: skip
+
+    def _components(self) -> dict[str, list[dict[str, Any]]]:
+        found: dict[str, list[dict[str, Any]]] = {"parts": [], "methods": [], "applications": []}
+        for component, (at, row) in enumerate(self.typed.of("components"), 1):
+            for name, kind in (("parts", "part"), ("methods", "method"), ("applications", "application")):
+                texts = [clean(text) for text in row.get(name, "").split(",") if clean(text)]
+                picked = [self._term(f"components-{at}-{name}", text, kind) for text in texts]
+                keys = dict.fromkeys(one.key for one in picked if one)
+                found[name] += [
+                    {"component": component, f"{kind}_id": key, "position": place} for place, key in enumerate(keys, 1)
+                ]
+        return found
+
+    def _codings(self) -> list[dict[str, Any]]:
+        """Codes as typed; the first of a scheme is its primary one."""
+        found: dict[tuple[str, int], dict[str, Any]] = {}
+        for at, row in self.typed.of("codings"):
+            scheme = clean(row.get("scheme"))
+            category = self._term(f"codings-{at}-category", clean(row.get("category")), "category", scheme)
+            if category is None:
+                self.errors.setdefault(f"codings-{at}-category", "Choose the category that this is coded under.")
+                continue
+            within = clean(row.get("subcategory"))
+            below = self._term(f"codings-{at}-subcategory", within, "subcategory", scheme, category.key) if within else None
+            label = clean(row.get("purpose"))
+            first = all(one["scheme"] != scheme for one in found.values())
+            coding = {"scheme": scheme, "category_id": category.key, "subcategory_id": below.key if below else None,
+                      "is_primary": first,
+                      "purpose_id": purpose_of(self.scope, category.key, label) if label else None}  # fmt: skip
+            if (scheme, category.key) in found:
+                self.errors[f"codings-{at}-category"] = "The report is coded under this category already."
+            found.setdefault((scheme, category.key), coding)
+        return list(found.values())
+
+    def _steps(self) -> list[dict[str, Any]]:
+        found = []
+        for place, (at, row) in enumerate(self.typed.of("steps"), 1):
+            method = clean(row.get("method"))
+            picked = self._term(f"steps-{at}-method", method, "method") if method else None
+            texts = {name: clean(row.get(name)) for name in ("words", "lasts", "heat", "strength")}
+            found.append({"position": place, "method_id": picked.key if picked else None, **texts})
+        return found
+
+    def _ingredients(self) -> list[dict[str, Any]]:
+        found = []
+        for place, (at, row) in enumerate(self.typed.of("ingredients"), 1):
+            if not clean(row.get("words")):
+                self.errors[f"ingredients-{at}-words"] = "Say what it is that goes in."
+            found.append({"position": place, "words": clean(row.get("words")), "role": clean(row.get("role")) or "companion",
+                          "amount": clean(row.get("amount"))})  # fmt: skip
+        return found
+
+    def _teachings(self) -> list[dict[str, Any]]:
+        found = []
+        informants = [
+            Choice(one["informant_id"], one["code"]) for one in (*people.holders(self.scope), *people.sources(self.scope))
+        ]
+        for place, (at, row) in enumerate(self.typed.of("teachings"), 1):
+            code = clean(row.get("teacher"))
+            picked = self._recognised(f"teachings-{at}-teacher", code, informants, "holder or source") if code else None
+            found.append({"position": place, "teacher_id": picked.key if picked else None, "words": clean(row.get("words")),
+                          "told_when": clean(row.get("told_when"))})  # fmt: skip
+        return found
+
+    def _term(self, name: str, text: str, kind: str, scheme: str | None = None, within: int | None = None) -> Choice | None:
+        if (kind, scheme) not in self.known:
+            self.known[kind, scheme] = choices(self.scope.study_id, kind, scheme)
+        known = [one for one in self.known[kind, scheme] if within is None or one.group == within]
+        return self._recognised(name, text, known, kind) if text else None
+
+    def _recognised(self, name: str, text: str, known: Sequence[Choice], kind: str) -> Choice | None:
+        try:
+            return recognise(text, known, kind)
+        except Unrecognised as unknown:
+            self.errors[name] = f"{unknown.problem.what} {unknown.problem.remedy}".strip()
+            return None
+
+    def _chosen(self, name: str, sentence: str) -> int | None:
+        text = clean(self.typed.values.get(name))
+        if not text:
+            return None
+        try:
+            return number_of(text, name, sentence)
+        except Refused as refused:
+            self.errors.update(refused.errors)
+            return None
+
+    def _seconds(self) -> float | None:
+        text = clean(self.typed.values.get("end"))
+        try:
+            return read_time(text) if text else None
+        except ValueError:
+            self.errors["end"] = f"“{text}” is no time in a recording. Write minutes and seconds, 12:41, or seconds, 761."
+            return None
+
+
+def duplicate_report(scope: Scope, report_id: int, client_key: str | None) -> int:
+    """A second report like this one, to be corrected where it differs; returns its id."""
+    scope.viewer.require(Right.RECORD)
+    found = _report(scope, report_id)
+    return _made(scope, client_key, lambda key: _copy(scope, found, _state(report_id), key))
+
+
+def split_report(scope: Scope, report_id: int, version: int, client_key: str | None, *, components: Collection[int] = (),
+                 categories: Collection[int] = ()) -> int:  # fmt: skip
+    """Two reports out of one: the chosen components, and codes by their categories, go to a new one; returns its id.
+
+    All else stands in both. Where no code is chosen both have the same codes, and where no component is chosen, the same
+    components. Something of what is chosen from has to stay.
+    """
+    scope.viewer.require(Right.RECORD)
+    found = _report(scope, report_id)
+
+    def make(key: str) -> int:
+        state = _state(report_id)
+        kept, new = _parted(state, components, categories)
+        with saving(scope, "split_report") as writing:
+            writing.update(UseReport, report_id, version, {}, holder_id=found["holder_id"], children=kept)
+            return _write_copy(scope, writing, found, {**state, **new}, key)
+
+    return _made(scope, client_key, make)
+
+
+def _parted(state: Snapshot, components: Collection[int], categories: Collection[int]) -> tuple[Snapshot, Snapshot]:
+    """The rows that stay and the rows that go, of the kinds that are parted."""
+    there = {one["component"] for name in ROWS["components"] for one in state[name]}
+    coded = {one["category_id"] for one in state["codings"]}
+    gone, moved = there & set(components), coded & set(categories)
+    if not gone and not moved:
+        raise Refused({"split": "Choose what is to stand in a report of its own."})
+    if (gone and gone == there) or (moved and moved == coded):
+        raise Refused({"split": "Something of it has to stay in the first report. Choose less."})
+    kept = {name: _components(state[name], there - gone) for name in ROWS["components"]} if gone else {}
+    new = {name: _components(state[name], gone) for name in ROWS["components"]} if gone else {}
+    if moved:
+        kept["codings"] = _primary_first([one for one in state["codings"] if one["category_id"] not in moved])
+        new["codings"] = _primary_first([one for one in state["codings"] if one["category_id"] in moved])
+    return kept, new
+
+
+def merge_reports(scope: Scope, report_id: int, version: int, other_id: int) -> None:
+    """One report out of two of one teller on one plant: what the other tells beside goes into this one, the other is taken back.
+
+    Where both say something that can be said once, this one's stands, and the other's words, note and caution are added.
+    """
+    scope.viewer.require(Right.RECORD)
+    found, other = _report(scope, report_id), reports.report(scope, other_id)
+    told_of = ("informant_id", "plant_id")
+    if other is None or report_id == other_id or any(found[name] != other[name] for name in told_of):
+        raise Refused({"other": "Choose another report of the same teller on the same plant."})
+    state, more = _state(report_id), _state(other_id)
+    values = {name: " / ".join(filter(None, dict.fromkeys((state[name], more[name])))) for name in ("words", "note", "caution")}
+    values |= {name: more[name] for name in (*TEXTS, *_CHOSEN, "language_id", "cited_id", "stage_id", "start_s", "end_s")
+               if state[name] in ("", None, "unstated")}  # fmt: skip
+    with saving(scope, "merge_reports") as writing:
+        writing.update(UseReport, report_id, version, values, holder_id=found["holder_id"], children=_joined(state, more))
+        writing.remove(UseReport, other_id, None, holder_id=other["holder_id"])
+
+
+def dispute_report(scope: Scope, report_id: int, other_id: int, note: str = "") -> int:
+    """Say that two tellers contradict one another on a plant; both reports stay as they are."""
+    scope.viewer.require(Right.RECORD)
+    found, other = _report(scope, report_id), reports.report(scope, other_id)
+    if other is None or found["plant_id"] != other["plant_id"] or found["informant_id"] == other["informant_id"]:
+        raise Refused({"other": "Choose a report of another teller on the same plant."})
+    first, second = sorted((report_id, other_id))
+    with saving(scope, "dispute_report") as writing:
+        return writing.create(Dispute, {"report_id": first, "other_id": second, "note": clean(note)})
+
+
+def settle_dispute(scope: Scope, dispute_id: int, version: int) -> int:
+    """Take back that two reports contradict one another; returns the number of one of them."""
+    scope.viewer.require(Right.RECORD)
+    found = told.dispute(scope, dispute_id)
+    if found is None:
+        raise NotFound(f"dispute {dispute_id}")
+    with saving(scope, "settle_dispute") as writing:
+        writing.remove(Dispute, dispute_id, version)
+    return int(found["report_id"])
+
+
+def _report(scope: Scope, report_id: int) -> dict[str, Any]:
+    found = reports.report(scope, report_id)
+    if found is None:
+        raise NotFound(f"report {report_id}")
+    return found
+
+
+def _state(report_id: int) -> Snapshot:
+    state = take_snapshot(UseReport, report_id)
+    assert state is not None
+    return state
+
+
+def _made(scope: Scope, client_key: str | None, make: Callable[[str], int]) -> int:
+    key = client_key or str(uuid.uuid4())
+    return made_once(scope, "use_report", key, lambda: make(key))
+
+
+def _copy(scope: Scope, found: Mapping[str, Any], state: Snapshot, key: str) -> int:
+    with saving(scope, "duplicate_report") as writing:
+        return _write_copy(scope, writing, found, state, key)
+
+
+def _write_copy(scope: Scope, writing: Any, found: Mapping[str, Any], state: Snapshot, key: str) -> int:
+    children = {child.name for child in UseReport.CHILDREN}
+    values = {name: value for name, value in state.items() if name not in children}
+    values |= {"recorded_by": scope.viewer.person_id, "client_key": key}
+    made = int(writing.create(UseReport, values, holder_id=found["holder_id"], children={name: state[name] for name in children}))
+    require_recordable(scope, made)
+    return made
+
+
+def _components(rows: Sequence[Snapshot], wanted: Collection[int]) -> list[Snapshot]:
+    """The rows of some components, which are numbered anew."""
+    places = {component: at for at, component in enumerate(sorted(wanted), 1)}
+    return [{**one, "component": places[one["component"]]} for one in rows if one["component"] in places]
+
+
+def _primary_first(codings: Sequence[Snapshot]) -> list[Snapshot]:
+    """Codes of which the first of each scheme is its primary one, if none is."""
+    primary = {one["scheme"] for one in codings if one["is_primary"]}
+    found = []
+    for one in codings:
+        found.append({**one, "is_primary": one["is_primary"] or one["scheme"] not in primary})
+        primary.add(one["scheme"])
+    return found
+
+
+def _joined(state: Snapshot, more: Snapshot) -> dict[str, list[Snapshot]]:
+    """The rows of two reports together: further components, codes that the first has not, and steps, ingredients and teachers."""
+    after = max((one["component"] for name in ROWS["components"] for one in state[name]), default=0)
+    there = {name: {(one["component"], *one.values()) for one in state[name]} for name in ROWS["components"]}
+    same = all({(one["component"], *one.values()) for one in more[name]} <= there[name] for name in ROWS["components"])
+    joined = {name: [*state[name], *([] if same else ({**one, "component": one["component"] + after} for one in more[name]))]
+              for name in ROWS["components"]}  # fmt: skip
+    coded = {(one["scheme"], one["category_id"]) for one in state["codings"]}
+    joined["codings"] = _primary_once(
+        [*state["codings"], *(one for one in more["codings"] if (one["scheme"], one["category_id"]) not in coded)]
+    )
+    for name in ("steps", "ingredients", "teachings"):
+        said = [{**one, "position": 0} for one in state[name]]
+        rows = [*state[name], *(one for one in more[name] if {**one, "position": 0} not in said)]
+        joined[name] = [{**one, "position": at} for at, one in enumerate(rows, 1)]
+    return joined
+
+
+def _primary_once(codings: Sequence[Snapshot]) -> list[Snapshot]:
+    primary: set[str] = set()
+    found = []
+    for one in codings:
+        found.append({**one, "is_primary": one["is_primary"] and one["scheme"] not in primary})
+        primary |= {one["scheme"]} if one["is_primary"] else set()
+    return found
+
+
+def schemes_of(scope: Scope) -> list[str]:
+    """The schemes a report can be coded in, the one that the study counts by first."""
+    counted = studies.study(scope)["scheme"]
+    return [counted, *(one for one in told.schemes(scope.study_id) if one != counted)]
