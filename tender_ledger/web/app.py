@@ -16,6 +16,7 @@ from tender_ledger.web.account.routes import account
 from tender_ledger.web.encounters.routes import encounters
 from tender_ledger.web.giveback.routes import giveback
 from tender_ledger.web.people.routes import people
+from tender_ledger.web.plants.beside import beside
 from tender_ledger.web.plants.checklists import checklists
 from tender_ledger.web.plants.routes import plants
 from tender_ledger.web.plants.specimens import specimens
@@ -58,6 +59,7 @@ def create_app(settings: Mapping[str, str] = os.environ) -> Flask:
         encounters,
         plants,
         specimens,
+        beside,
         checklists,
         reports,
         full,

@@ -6,8 +6,9 @@ from flask import g
 from wtforms import BooleanField, FileField, SelectField
 from wtforms.fields.choices import SelectChoice
 
+from tender_ledger.operations.beside_uses import LINKS
 from tender_ledger.operations.plants import BASES, CONFIDENCES, MANAGEMENT, ORIGINS, QUALIFIERS
-from tender_ledger.storage.queries import studies
+from tender_ledger.storage.queries import encounters, studies
 from tender_ledger.web.shared.forms import LedgerForm, language_choices, options, text
 from tender_ledger.web.shared.words import gettext as _
 
@@ -51,6 +52,33 @@ class PlantForm(MetForm, NameForm):
     def offer(self) -> Self:
         NameForm.offer(self)
         return MetForm.offer(self)
+
+
+class ToldForm(LedgerForm):
+    """What somebody told of a plant beside its uses: where, who, in which words."""
+
+    encounter = SelectField(_("Told in"), validate_choice=False)
+    informant = text(_("Told by"), _("The code of somebody who told there."))
+
+    def offer(self) -> Self:
+        talks = encounters.encounters(g.scope)
+        self.encounter.choices = options(
+            [("", _("choose")), *((one["number"], f"{one['number']}: {one['title']}") for one in talks)]
+        )
+        return self
+
+
+class PropertyForm(ToldForm):
+    property = text(_("Property"), _("What it is or does, or what is in it: bitter, draws, milky sap."))
+    part = text(_("Part"), _("Open for the whole plant."))
+    basis = text(_("Grounds"), _("Own practice, hearsay …; open where nothing was said."))
+    words = text(_("Words as spoken"))
+
+
+class LinkForm(ToldForm):
+    kind = SelectField(_("This plant is"), choices=options(LINKS.items()), validate_choice=False)
+    other = text(_("The other plant"), _("By its field number or a name."))
+    words = text(_("Words as spoken"))
 
 
 class FeatureForm(LedgerForm):

@@ -12,11 +12,12 @@ from tender_ledger.formats.pictures import LARGEST_FILE
 from tender_ledger.operations import pictures as picture_operations
 from tender_ledger.operations import plants as operations
 from tender_ledger.operations import studies as study_operations
+from tender_ledger.operations.beside_uses import LINKS
 from tender_ledger.operations.errors import Refused
 from tender_ledger.operations.naming import check_name
 from tender_ledger.operations.plants import MANAGEMENT, ORIGINS
 from tender_ledger.operations.redetermining import Preview, preview_determination
-from tender_ledger.storage.queries import acts, reports, studies
+from tender_ledger.storage.queries import acts, reports, studies, told
 from tender_ledger.storage.queries import pictures as picture_queries
 from tender_ledger.storage.queries import plants as queries
 from tender_ledger.storage.queries import specimens as specimen_queries
@@ -123,6 +124,9 @@ def _plant_page(found: dict[str, Any], *, naming: NameForm | None = None, determ
         pictures=picture_queries.pictures_of(g.scope, found["id"]),
         picturing=picturing or PictureForm(formdata=None),
         features=queries.features(g.scope, found["id"]),
+        claims=told.claims(g.scope, plant_id=found["id"]),
+        links=told.links(g.scope, plant_id=found["id"]),
+        link_kinds=LINKS,
         preview=preview,
         moved=_moved(preview) if preview else [],
         symbols={**SYMBOLS, "nur": "Nur", "nt": "Nt", "icf": "ICF"},
