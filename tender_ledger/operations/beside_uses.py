@@ -8,8 +8,9 @@ from tender_ledger.core.rights import Right
 from tender_ledger.core.terms import Scope
 from tender_ledger.core.text import clean
 from tender_ledger.operations.errors import NotFound, Refused, required
+from tender_ledger.operations.reports import teller_of
 from tender_ledger.operations.saving import made_once, saving
-from tender_ledger.operations.typed_report import informant_choices, plant_choices
+from tender_ledger.operations.typed_report import Reading, TypedReport, plant_choices
 from tender_ledger.operations.vocabularies import choices
 from tender_ledger.storage.models import PlantLink, PropertyClaim
 from tender_ledger.storage.models.base import StudyRecord
@@ -64,10 +65,10 @@ def _telling(scope: Scope, said: Mapping[str, str]) -> dict[str, Any]:
     encounter = encounters.encounter(scope, int(text)) if text.isascii() and text.isdigit() and len(text) < 10 else None
     if encounter is None:
         raise Refused({"encounter": "Choose the encounter in which it was told."})
-    code = required(said.get("informant"), "informant", "Who told it")
-    present = encounters.present(scope, encounter["id"])
-    informant = _recognised("informant", code, lambda: informant_choices(present), "teller there")
-    holder = next(one["holder_id"] for one in present if one["informant_id"] == informant)
+    reading = Reading(scope, TypedReport(informant=said.get("informant", "")), {})
+    informant, holder = teller_of(reading, encounter)
+    if informant is None:
+        raise Refused(reading.errors)
     return {"encounter_id": encounter["id"], "informant_id": informant, "words": clean(said.get("words")), "holder": holder}
 
 

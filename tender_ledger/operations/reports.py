@@ -33,7 +33,7 @@ def record_report(scope: Scope, encounter_number: int, typed: TypedReport, clien
 def _record_report(scope: Scope, encounter_number: int, typed: TypedReport, client_key: str) -> int:
     encounter = _encounter(scope, encounter_number)
     reading = Reading(scope, typed, {})
-    informant, holder_id = _informant(reading, encounter)
+    informant, holder_id = teller_of(reading, encounter)
     with saving(scope, "record_report") as writing:
         plant_id = _plant(reading, writing, encounter, informant, holder_id)
         values, children = read_values(reading)
@@ -64,7 +64,7 @@ def correct_report(scope: Scope, report_id: int, version: int, typed: TypedRepor
         raise NotFound(f"report {report_id}")
     encounter = _encounter(scope, found["encounter"])
     reading = Reading(scope, typed, {})
-    informant, holder_id = _informant(reading, encounter)
+    informant, holder_id = teller_of(reading, encounter)
     with saving(scope, "correct_report") as writing:
         plant_id = _plant(reading, writing, encounter, informant, holder_id)
         values, children = read_values(reading, found["component"])
@@ -116,7 +116,7 @@ def record_asking(scope: Scope, encounter_number: int, typed: TypedReport, clien
 def _record_asking(scope: Scope, encounter_number: int, typed: TypedReport, client_key: str) -> int:
     encounter = _encounter(scope, encounter_number)
     reading = Reading(scope, typed, {})
-    informant, holder_id = _informant(reading, encounter)
+    informant, holder_id = teller_of(reading, encounter)
     with saving(scope, "record_asking") as writing:
         plant_id = _plant(reading, writing, encounter, informant, holder_id)
         if reading.errors or informant is None or plant_id is None:
@@ -135,7 +135,7 @@ def _encounter(scope: Scope, number: int) -> dict[str, Any]:
     return encounter
 
 
-def _informant(reading: Reading, encounter: dict[str, Any]) -> tuple[int | None, int | None]:
+def teller_of(reading: Reading, encounter: dict[str, Any]) -> tuple[int | None, int | None]:
     """The teller's informant and holder ids. One who is not shown is taken by the whole code alone, and named in no message."""
     text = clean(reading.typed.informant)
     if not text:

@@ -24,11 +24,24 @@ from hypothesis import strategies as st
 from tender_ledger.cli.__main__ import ledger
 from tender_ledger.core.rights import Role, may
 from tender_ledger.core.terms import Scope
-from tender_ledger.operations import accounts, encounters, freelists, guarding, members, people, pictures, plants, reports
+from tender_ledger.operations import (
+    accounts,
+    beside_uses,
+    encounters,
+    freelists,
+    full_reports,
+    guarding,
+    members,
+    people,
+    pictures,
+    plants,
+    reports,
+)
 from tender_ledger.operations.typed_report import TypedReport
 from tender_ledger.storage.database import configure, connected, disconnect, value
 from tender_ledger.storage.queries import accounts as account_queries
 from tender_ledger.storage.queries import people as people_queries
+from tender_ledger.storage.queries import reports as report_queries
 from tender_ledger.storage.queries import studies as study_queries
 from tender_ledger.web.app import create_app
 from tests.conftest import Databases
@@ -129,9 +142,22 @@ def hidden_holder(base: Base, chance: random.Random, **terms: bool) -> None:
     named = "secretname list\nsecretname other\nsecretname list"
     freelists.keep_list(base.small.scope, talk, informant="SECRET-9", text=named, chosen={1: freelists.NEW})
     pictures.keep_picture(base.small.scope, value("SELECT max(number) FROM plant"), with_position("JPEG", (40, 30)))
+    beside(base, talk)
     values = {"kind": "interview", "title": "Talk with H-1", "day": "3 May 2026", "community_id": base.small.community}
     there = [(base.informants["H-1"], "teller"), (informant, "present")]
     encounters.correct_encounter(base.small.scope, base.talks["H-1"], 1, values, there)
+
+
+def beside(base: Base, talk: int) -> None:
+    """What the hidden holder told beside uses, of a plant of both databases, and a contradiction of what H-1 told of it."""
+    said = {"encounter": str(talk), "informant": "SECRET-9", "property": "secret property", "kind": "host", "words": "secret"}
+    beside_uses.claim_property(base.small.scope, base.plants[0], said)
+    beside_uses.link_plants(base.small.scope, base.plants[0], {**said, "other": f"P-{base.plants[1]:03d}"})
+    theirs = base.small.report(talk, "SECRET-9", base.plants[0])
+    ours = value("""SELECT min(r.id) FROM use_report r JOIN plant p ON p.id = r.plant_id JOIN informant i ON i.id = r.informant_id
+        JOIN holder h ON h.id = i.holder_id WHERE p.number = %(n)s AND h.code <> 'SECRET-9'""", n=base.plants[0])  # fmt: skip
+    if ours and report_queries.report(base.small.scope, theirs):  # nobody can point at what they do not see
+        full_reports.dispute_report(base.small.scope, ours, theirs, "secret note")
 
 
 def sealed(base: Base, chance: random.Random) -> None:
