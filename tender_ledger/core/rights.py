@@ -20,6 +20,8 @@ class Right(StrEnum):
     RECORD = "record and correct"
     UNDO_OTHERS = "undo what others did"
     REDETERMINE = "redetermine a plant"
+    BULK_EDIT = "change many reports at once"
+    SETTLE = "settle the worklist"
     SET_RULES = "set the counting rules"
     ADMINISTER = "change the study and its members"
     IMPORT = "import a table"
@@ -34,6 +36,8 @@ _HOLDERS: dict[Right, frozenset[Role]] = {
     Right.RECORD: frozenset({Role.OWNER, Role.RECORDER, Role.REVIEWER}),
     Right.UNDO_OTHERS: frozenset({Role.OWNER, Role.REVIEWER}),
     Right.REDETERMINE: frozenset({Role.OWNER, Role.REVIEWER}),
+    Right.BULK_EDIT: frozenset({Role.OWNER, Role.REVIEWER}),
+    Right.SETTLE: frozenset({Role.OWNER, Role.REVIEWER}),
     Right.SET_RULES: frozenset({Role.OWNER, Role.REVIEWER}),
     Right.ADMINISTER: frozenset({Role.OWNER}),
     Right.IMPORT: frozenset({Role.OWNER}),

@@ -25,6 +25,7 @@ class Member:
     roles: frozenset[Role]
     name: str = ""
     guards: frozenset[int] = frozenset()  # the communities that the person is guardian of
+    zone: str = ""  # the time zone of the study, where it was read with the member
 
     def may(self, right: Right) -> bool:
         return may(self.roles, right)

@@ -18,4 +18,4 @@ def today(study_id: int) -> date:
 
 def scope_of(member: Member, purpose: Purpose = Purpose.SHOWN) -> Scope:
     """The member's scope for what is read today."""
-    return Scope(member, purpose, today(member.study_id))
+    return Scope(member, purpose, now().astimezone(ZoneInfo(member.zone or zone_of(member.study_id))).date())

@@ -18,7 +18,7 @@ _REWRITTEN = (
     "purpose", "plant", "encounter", "encounter_informant", "consent", "holder", "holder_identity", "disclosure", "informant",
     "import_row", "import_batch", "import_upload", "draft", "change", "determination", "feature", "picture", "picture_data",
     "specimen", "study", "source", "community", "report_step", "report_ingredient", "report_teaching", "dispute",
-    "property_claim", "plant_link",
+    "property_claim", "plant_link", "kept_answer",
 )  # fmt: skip
 
 
@@ -49,6 +49,7 @@ class _Erasing:
         self.code, self.records = code, 0
 
     def all(self) -> int:
+        self._run("DELETE FROM kept_answer WHERE study_id = %(s)s")
         self._find()
         self._imports()
         self._reports()

@@ -1,7 +1,7 @@
 """Writing with history: every operation is one act, every record it touches one change with before and after."""
 
 import datetime
-from collections.abc import Iterable, Iterator, Mapping, Sequence
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from contextlib import contextmanager
 from functools import cache
 from typing import Any
@@ -109,6 +109,19 @@ class ActWriter:
         for name, rows in (children or {}).items():
             _write_children(model, name, self.member.study_id, record_id, rows)
         self._keep(model, record_id, holder_id, before)
+
+    def update_many(self, model: type[StudyRecord], ids: Sequence[int], values: Mapping[str, Any],
+                    holder_ids: Mapping[int, int | None], *, also: Callable[[], None] = lambda: None) -> int:  # fmt: skip
+        """Change many records alike, whatever their versions, and with `also` their children; returns how many differ since."""
+        of_study = (model.study_id == self.member.study_id) & _among(model.id, list(ids))
+        model.select(model.id).where(of_study).order_by(model.id).for_update().execute()
+        before = take_snapshots(model, ids)
+        model.update({**values, "version": model.version + 1}).where(of_study & model.removed_at.is_null()).execute()
+        also()
+        after = take_snapshots(model, ids)
+        changed = [one for one in before if before[one] != after[one]]
+        self.changes += [(model.ENTITY, one, holder_ids.get(one), before[one], after[one]) for one in changed]
+        return len(changed)
 
     def remove(self, model: type[StudyRecord], record_id: int, version: int | None, *, holder_id: int | None = None) -> None:
         """Hide a record; its number stays taken and the act can be undone."""

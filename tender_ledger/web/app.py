@@ -23,6 +23,7 @@ from tender_ledger.web.plants.specimens import specimens
 from tender_ledger.web.reckoning.routes import reckoning
 from tender_ledger.web.reports.full import full
 from tender_ledger.web.reports.importing import imports
+from tender_ledger.web.reports.ledger import ledger
 from tender_ledger.web.reports.routes import reports
 from tender_ledger.web.shared import templating
 from tender_ledger.web.study.routes import studies, study
@@ -62,6 +63,7 @@ def create_app(settings: Mapping[str, str] = os.environ) -> Flask:
         beside,
         checklists,
         reports,
+        ledger,
         full,
         imports,
         reckoning,

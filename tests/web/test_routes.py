@@ -97,6 +97,8 @@ NEEDS = {
     "plants.determine": Right.REDETERMINE,
     "reports.correct": Right.RECORD,
     "reports.remove": Right.RECORD,
+    "ledger.row": Right.RECORD,
+    "ledger.bulk": Right.BULK_EDIT,
     "beside.claim": Right.RECORD,
     "beside.remove_claim": Right.RECORD,
     "beside.link": Right.RECORD,
@@ -127,7 +129,7 @@ def routes(app: Flask) -> list[tuple[str, str, str]]:
         arguments = {name: ARGUMENTS.get(name, "x") for name in rule.arguments}
         if rule.endpoint == "people.community" or "communities" in rule.rule:
             arguments = {**arguments, "code": "ONS"} if "code" in arguments else arguments
-        if rule.endpoint.startswith("full.") and "report" in arguments:
+        if rule.endpoint.startswith(("full.", "ledger.")) and "report" in arguments:
             arguments = {**arguments, "report": 2}  # the first is taken back on the way
         if "sources/<" in rule.rule:
             arguments = {**arguments, "code": "HB-1931"}
@@ -235,6 +237,7 @@ def test_what_a_member_may_not_see_is_on_no_page_of_anybody(app: Flask, sign_in:
 
 
 def queries_of(client: FlaskClient, address: str, monkeypatch: pytest.MonkeyPatch) -> int:
+    """How many statements an address asks when what is kept until the next writing is kept."""
     from tender_ledger.storage.database import database
 
     asked, plain = [], database.obj.execute_sql
@@ -243,6 +246,7 @@ def queries_of(client: FlaskClient, address: str, monkeypatch: pytest.MonkeyPatc
         asked.append(sql)
         return plain(sql, *rest, **more)
 
+    assert client.get(address).status_code == 200
     with monkeypatch.context() as patch:
         patch.setattr(database.obj, "execute_sql", counted)
         assert client.get(address).status_code == 200

@@ -64,7 +64,7 @@ def failures(account_digest: bytes, address_digest: bytes) -> tuple[int, int]:
 def member_of(person_id: int, study_code: str) -> Member | None:
     """The person as a member of the study, or None where there is no such study for this person."""
     found = rows(
-        """SELECT s.id, m.role, m.community_id, p.name
+        """SELECT s.id, s.zone, m.role, m.community_id, p.name
            FROM study s JOIN membership m ON m.study_id = s.id JOIN person p ON p.id = m.person_id
            WHERE s.code = %(code)s AND m.person_id = %(person)s AND m.removed_at IS NULL AND s.removed_at IS NULL""",
         code=study_code,
@@ -74,7 +74,7 @@ def member_of(person_id: int, study_code: str) -> Member | None:
         return None
     roles = frozenset(Role(one["role"]) for one in found)
     guards = frozenset(one["community_id"] for one in found if one["community_id"])
-    return Member(person_id, found[0]["id"], roles, found[0]["name"], guards)
+    return Member(person_id, found[0]["id"], roles, found[0]["name"], guards, found[0]["zone"])
 
 
 def studies_of(person_id: int) -> list[dict[str, Any]]:

@@ -7,7 +7,15 @@ import numpy.typing as npt
 
 from tender_ledger.core.terms import Scope
 from tender_ledger.storage.database import row, rows
-from tender_ledger.storage.queries.terms import TERMS, barred, parameters, report_allowed, telling_allowed
+from tender_ledger.storage.queries.terms import (
+    TERMS,
+    THESE_TERMS,
+    WITH_TERMS,
+    barred,
+    parameters,
+    report_allowed,
+    telling_allowed,
+)
 
 _LABEL = "(SELECT label::text FROM term_label WHERE term_id = {term} AND language = 'en')"
 _CODE = "(SELECT code::text FROM vocabulary_term WHERE id = {term})"
@@ -25,7 +33,7 @@ def _listed(table: str, column: str, what: str) -> str:
 
 
 def _select(scope: Scope, condition: str) -> str:
-    """Reports with everything a line of the ledger shows, under the terms of the scope."""
+    """Reports with everything a line of the ledger shows, under the terms of the scope, which stand in `terms`."""
     label, code = _LABEL.format, _CODE.format
     return f"""
         SELECT r.id, r.version, r.encounter_id, r.informant_id, r.plant_id, r.words, r.start_s, r.caution, r.note,
@@ -49,7 +57,7 @@ def _select(scope: Scope, condition: str) -> str:
             t.may_count AND NOT {barred("r", ["no_count"])} AS may_count
         FROM use_report r JOIN encounter e ON e.id = r.encounter_id AND e.removed_at IS NULL
         JOIN plant p ON p.id = r.plant_id AND p.removed_at IS NULL
-        JOIN informant i ON i.id = r.informant_id {TERMS} i.id
+        JOIN informant i ON i.id = r.informant_id {THESE_TERMS} i.id
         LEFT JOIN holder h ON h.id = i.holder_id LEFT JOIN source s ON s.id = i.source_id
         LEFT JOIN community com ON com.id = coalesce(h.community_id, s.community_id)
         LEFT JOIN report_coding k ON k.report_id = r.id AND k.is_primary
@@ -67,7 +75,7 @@ def reports(scope: Scope, *, encounter_id: int | None = None, plant_id: int | No
         AND (%(informant)s::bigint IS NULL OR r.informant_id = %(informant)s)
         ORDER BY e.day_from DESC NULLS LAST, e.number DESC, r.id LIMIT %(limit)s OFFSET %(offset)s"""
     more = {"encounter": encounter_id, "plant": plant_id, "informant": informant_id, "limit": limit, "offset": offset}
-    return rows(_select(scope, condition), **parameters(scope, **more))
+    return rows(f"{WITH_TERMS} {_select(scope, condition)}", **parameters(scope, **more))
 
 
 def count_reports(scope: Scope) -> int:
@@ -83,7 +91,7 @@ def count_reports(scope: Scope) -> int:
 def reports_by_id(scope: Scope, ids: list[int]) -> list[dict[str, Any]]:
     """Those of the reports that the viewer may see."""
     condition = "r.id = ANY(%(ids)s) ORDER BY coalesce(h.code, s.code), e.number, r.id"
-    return rows(_select(scope, condition), **parameters(scope, ids=ids))
+    return rows(f"{WITH_TERMS} {_select(scope, condition)}", **parameters(scope, ids=ids))
 
 
 def reports_with_part(scope: Scope, part: str) -> npt.NDArray[np.int64]:
@@ -109,7 +117,7 @@ def parts_in_use(scope: Scope) -> list[dict[str, Any]]:
 
 
 def report(scope: Scope, report_id: int) -> dict[str, Any] | None:
-    return row(_select(scope, "r.id = %(report)s"), **parameters(scope, report=report_id))
+    return row(f"{WITH_TERMS} {_select(scope, 'r.id = %(report)s')}", **parameters(scope, report=report_id))
 
 
 def purposes(scope: Scope) -> list[dict[str, Any]]:

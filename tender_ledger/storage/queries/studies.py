@@ -5,6 +5,7 @@ from typing import Any
 
 from tender_ledger.core.terms import Scope
 from tender_ledger.storage.database import row, rows, value
+from tender_ledger.storage.queries.kept import kept_body
 from tender_ledger.storage.queries.plants import count_undetermined
 from tender_ledger.storage.queries.terms import TERMS, parameters, report_allowed
 
@@ -83,6 +84,10 @@ def use_codes(scope: Scope) -> list[dict[str, Any]]:
 
 def waiting(scope: Scope) -> dict[str, int]:
     """What waits for a decision at each step of the work, as the thread shows it."""
+    return kept_body(scope, "waiting", lambda: _waiting(scope))
+
+
+def _waiting(scope: Scope) -> dict[str, int]:
     found = row(
         f"""SELECT
               (SELECT count(*) FROM informant_terms(%(study)s, %(day)s) w JOIN holder h ON h.id = w.holder_id

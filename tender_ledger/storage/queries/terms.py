@@ -5,7 +5,7 @@ from typing import Any
 
 from tender_ledger.core.rights import Right, Role
 from tender_ledger.core.terms import Purpose, Scope
-from tender_ledger.storage.database import value
+from tender_ledger.storage.database import rows, value
 
 # Joined to anything that has an informant: `{on}` is its column.
 TERMS = "JOIN informant_terms(%(study)s, %(day)s) t ON t.informant_id = "
@@ -79,6 +79,15 @@ def refuses_record(scope: Scope, report_id: int) -> bool:
     """Whether a limit of an agreement says that what this report tells is not to be recorded."""
     return bool(value(f"SELECT {barred('r', ['no_record'])} FROM use_report r WHERE r.id = %(report)s",
                       **parameters(scope, report=report_id)))  # fmt: skip
+
+
+def refused_records(scope: Scope, report_ids: Sequence[int]) -> list[int]:
+    """Those of the reports of which a limit of an agreement says that what they tell is not to be recorded."""
+    found = rows(
+        f"SELECT r.id FROM use_report r WHERE r.id = ANY(%(reports)s) AND {barred('r', ['no_record'])} ORDER BY r.id",
+        **parameters(scope, reports=list(report_ids)),
+    )
+    return [one["id"] for one in found]
 
 
 def counts_in_part(scope: Scope) -> bool:

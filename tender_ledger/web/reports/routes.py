@@ -1,4 +1,4 @@
-"""Use reports: the list, one with its history, correcting in place, taking back."""
+"""Use reports: one with its history, correcting in place, taking back."""
 
 from typing import Any
 
@@ -18,20 +18,9 @@ from tender_ledger.web.shared.study_scope import study_blueprint
 from tender_ledger.web.shared.words import gettext as _
 
 reports = study_blueprint("reports", __name__, "/reports")
-_PAGE = 100
 
 
-@reports.get("")
-def list_reports() -> str:
-    """All reports that the viewer may see, a hundred a page, the latest encounter first."""
-    page = max(request.args.get("page", 1, type=int), 1)
-    found = queries.reports(g.scope, limit=_PAGE + 1, offset=(page - 1) * _PAGE)
-    names = {plant["id"]: plant for plant in plants.plants(g.scope)}
-    return spread("reports/reports.html", "reports/_about.html", reports=found[:_PAGE], names=names, page=page,
-                  more=len(found) > _PAGE, total=queries.count_reports(g.scope))  # fmt: skip
-
-
-def _report(report_id: int) -> dict[str, Any]:
+def report_or_404(report_id: int) -> dict[str, Any]:
     found = queries.report(g.scope, report_id)
     if found is None:
         abort(404)
@@ -41,7 +30,7 @@ def _report(report_id: int) -> dict[str, Any]:
 @reports.get("/<int:report>")
 def report(report: int) -> str:
     """One report with its history."""
-    return report_page(_report(report))
+    return report_page(report_or_404(report))
 
 
 def report_page(found: dict[str, Any], refused: str = "") -> str:
@@ -64,9 +53,9 @@ def report_page(found: dict[str, Any], refused: str = "") -> str:
 def correct(report: int) -> Page:
     """Correct a report where it stands; from a page without scripts, on a page of its own."""
     g.member.require(Right.RECORD)
-    found = _report(report)
+    found = report_or_404(report)
     if request.method == "GET":
-        return _form(found, _drawn_from(found))
+        return _form(found, drawn_from(found))
     form = ReportForm()
     try:
         operations.correct_report(g.scope, report, form.seen_version(), form.typed())
@@ -75,13 +64,13 @@ def correct(report: int) -> Page:
         return _form(found, form, status=422)
     except Conflict as stale:
         form.version.data = str(stale.version)
-        return _form(found, form, both=_both(_report(report), form), status=409)
+        return _form(found, form, both=versions_beside(report_or_404(report), form), status=409)
     if is_htmx():
-        return render_template("reports/_corrected.html", report=_report(report), fresh=report)
+        return render_template("reports/_corrected.html", report=report_or_404(report), fresh=report)
     return done(_("Corrected."), _in_encounter(found))
 
 
-def _drawn_from(found: dict[str, Any]) -> ReportForm:
+def drawn_from(found: dict[str, Any]) -> ReportForm:
     """The form that holds a report as it stands."""
     form = ReportForm(formdata=None)
     form.fill({**vars(_typed(found)), "version": str(found["version"])})
@@ -94,7 +83,7 @@ def _typed(found: dict[str, Any]) -> TypedReport:
     return as_typed(found, plant)
 
 
-def _both(found: dict[str, Any], form: ReportForm) -> list[tuple[str, str, str]]:
+def versions_beside(found: dict[str, Any], form: ReportForm) -> list[tuple[str, str, str]]:
     """Slot by slot where the two versions differ: label, what stands now, what was typed."""
     now, typed = vars(_typed(found)), vars(form.typed())
     return [(slot.label, now[slot.name], typed[slot.name]) for slot in SLOTS if now[slot.name] != typed[slot.name]]
@@ -108,18 +97,18 @@ def _form(found: dict[str, Any], form: ReportForm, *, both: list[tuple[str, str,
 @reports.get("/<int:report>/line")
 def line(report: int) -> str:
     """The report as a line again, when a correction is left."""
-    return render_template("shared/_report_line.html", report=_report(report))
+    return render_template("shared/_report_line.html", report=report_or_404(report))
 
 
 @reports.post("/<int:report>/remove")
 def remove(report: int) -> Page:
     """Take a report back; undo brings it again."""
-    found = _report(report)
+    found = report_or_404(report)
     try:
         operations.remove_report(g.scope, report, ReportForm().seen_version())
     except Conflict:
-        fresh = _report(report)
-        form = _drawn_from(fresh)
+        fresh = report_or_404(report)
+        form = drawn_from(fresh)
         form.form_errors.append(_("Somebody saved this meanwhile; it was not taken back. This is how it stands now."))
         return _form(fresh, form, status=409)
     return done(_("Taken back; it is in no count any more."), _in_encounter(found))

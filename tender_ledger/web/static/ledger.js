@@ -293,7 +293,23 @@ document.addEventListener("htmx:after:swap", event => {
   const form = place?.id === "desk" || place?.querySelector?.("#capture") ? document.getElementById("capture") : null;
   const corrected = document.querySelector(".told form.capture");
   if (form || corrected) settle(form || corrected);
+  else if (/^row\d+$/.test(place?.id)) document.querySelector(`#${place.id} a`)?.focus();
   else if (/^r\d+$/.test(place?.id)) document.querySelector(`#${place.id} a`)?.focus();  // back on the line that was corrected
+});
+
+// In the table of reports: up and down move from row to row, Enter opens (it is a link), C corrects the row where it stands.
+document.addEventListener("keydown", event => {
+  const row = event.target.closest?.("table[data-rows] tr");
+  if (!row || event.target.matches("input, select, textarea") || event.ctrlKey || event.metaKey || event.altKey) return;
+  const rows = [...row.closest("table").querySelectorAll("tr[id^=row]")], at = rows.indexOf(row);
+  const step = {ArrowDown: 1, ArrowUp: -1}[event.key];
+  if (step) {
+    event.preventDefault();
+    rows[at + step]?.querySelector("a")?.focus();
+  } else if (event.key.toLowerCase() === "c") {
+    event.preventDefault();
+    row.querySelector("[data-correct]")?.click();
+  }
 });
 
 // After a recording: the first slot in error, else the first slot that is not kept.

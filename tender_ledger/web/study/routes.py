@@ -62,6 +62,7 @@ ACTS = {
     "determine_plant": _("determined a plant"),
     "record_report": _("recorded a report"),
     "correct_report": _("corrected a report"),
+    "edit_reports": _("changed many reports"),
     "remove_report": _("took a report back"),
     "complete_report": _("told a report in full"),
     "duplicate_report": _("made a second report"),
