@@ -30,6 +30,9 @@ LABELS = {
     "what": _("part, made ready"), "day": _("told in"),
     "words": _("words as spoken"), "note": _("note"), "given": _("given"),
 }  # fmt: skip
+ORDERS = {"day": _("the latest encounter first"), "taxon": _("in the order of their taxa"),
+          "plant": _("in the order of their field numbers"), "informant": _("in the order of their tellers"),
+          "category": _("in the order of their use categories"), "basis": _("the strongest grounds first")}  # fmt: skip
 MARKS = {"caution": _("a caution"), "disputed": _("a contradiction"), "several": _("several components"), "own_note": _("a note")}
 KINDS = {"holder": _("knowledge-holder"), "source": _("source")}
 
@@ -50,7 +53,7 @@ def _page(view: LedgerView, *, refused: str = "", edit: bulk_edits.BulkEdit | No
     return render_template(
         "reports/ledger.html", view=view, lines=lines, total=total, pages=-(-total // queries.PAGE),
         first=(view.page - 1) * queries.PAGE, sentence=_sentence(view, known), offered=_offered(known), labels=LABELS,
-        heads=LABELS, columns=COLUMNS, sorts=SORTS, groups=GROUPS, usual=USUAL, known=known,
+        heads=LABELS, columns=COLUMNS, sorts=SORTS, groups=GROUPS, usual=USUAL, known=known, orders=ORDERS,
         grouped=_groups(lines, view.group), refused=refused, edit=edit, fields=bulk_edits.FIELDS,
         address=lambda **changed: url_for("ledger.show", **view.arguments(**{"page": 1, **changed})), filters=FILTERS,
     )  # fmt: skip
