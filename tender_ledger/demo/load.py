@@ -30,6 +30,7 @@ from tender_ledger.operations import (
     sources,
     specimens,
     studies,
+    worklist,
 )
 from tender_ledger.operations.names_key import NamesKey
 from tender_ledger.operations.typed_report import TypedReport
@@ -107,6 +108,7 @@ class _Loader:
         self._told()
         self._sheets()
         self._agreements(first=False)
+        self._set_aside()
         checklists.bring_checklist(self.owner, (_DATA / "taxa.txt").read_bytes(), name="taxa.txt", **self.study["checklist"])
 
     def _places(self) -> None:
@@ -222,6 +224,14 @@ class _Loader:
             beside_uses.claim_property(self.recorder, one["plant"], one)
         for one in told["links"]:
             beside_uses.link_plants(self.recorder, one["plant"], one)
+        for one in told["cautions"]:
+            worklist.record_caution(self.recorder, one)
+
+    def _set_aside(self) -> None:
+        """One thing of the worklist is set aside, as it would be after somebody asked."""
+        chosen = json.loads((_DATA / "told.json").read_text())["set_aside"]
+        waiting = next(one for one in worklist.read_worklist(self.owner) if one.rule.code == chosen["rule"])
+        worklist.set_item_aside(self.owner, chosen["rule"], waiting.items[0].about, chosen["reason"])
 
     def _sheets(self) -> None:
         """What assistants brought on sheets is imported by the owner, under agreements that are on file already."""

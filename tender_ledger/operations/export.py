@@ -5,8 +5,10 @@ from typing import Any
 from tender_ledger.core.days import PartialDay
 from tender_ledger.core.rights import Right
 from tender_ledger.core.terms import Purpose, Scope
+from tender_ledger.core.worklist.rules import is_strong_claim
 from tender_ledger.formats.report_table import COLUMNS, MORE
 from tender_ledger.formats.sheet import write_sheet
+from tender_ledger.operations.worklist import unreviewed
 from tender_ledger.storage.database import snapshot
 from tender_ledger.storage.queries import people, plants, reports, studies
 
@@ -25,7 +27,7 @@ def export_study(scope: Scope) -> dict[str, bytes]:
     """reports.csv and informants.csv of everything that may be published, and a notice of what they are not.
 
     Words, notes, cautions and names as spoken are left out where the terms allow no verbatim publication. Gender, age and
-    real names never leave.
+    real names never leave. A strong claim that nobody reviewed leaves without its purpose and words.
     """
     scope.viewer.require(Right.EXPORT)
     published = scope.for_purpose(Purpose.PUBLISHED)
@@ -33,7 +35,10 @@ def export_study(scope: Scope) -> dict[str, bytes]:
         found = {plant["id"]: plant for plant in plants.plants(published)}
         scheme = studies.study(scope)["scheme"]
         used = plants.names_used(published)
-        told = [_report(row, found[row["plant_id"]], scheme, used) for row in reports.reports(published)]
+        rows = reports.reports(published)
+        strong = [row["id"] for row in rows if is_strong_claim(row["purpose"] or "", row["words"])]
+        masked = unreviewed(published, strong)
+        told = [_report(_masked(row) if row["id"] in masked else row, found[row["plant_id"]], scheme, used) for row in rows]
         asked = [_asking(row, found[row["plant_id"]]) for row in reports.askings(published)]
         informants = people.published_informants(published)
     return {
@@ -41,6 +46,11 @@ def export_study(scope: Scope) -> dict[str, bytes]:
         "informants.csv": write_sheet(_INFORMANT_COLUMNS, informants),
         "notice.txt": _NOTICE.encode(),
     }
+
+
+def _masked(row: dict[str, Any]) -> dict[str, Any]:
+    """A report whose strong claim nobody reviewed: it is counted, and says neither for what in particular nor in which words."""
+    return {**row, "purpose": None, "subcategory_code": None, "words": "", "note": "", "caution": ""}
 
 
 def _base(row: dict[str, Any], plant: dict[str, Any]) -> dict[str, Any]:

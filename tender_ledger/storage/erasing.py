@@ -18,7 +18,7 @@ _REWRITTEN = (
     "purpose", "plant", "encounter", "encounter_informant", "consent", "holder", "holder_identity", "disclosure", "informant",
     "import_row", "import_batch", "import_upload", "draft", "change", "determination", "feature", "picture", "picture_data",
     "specimen", "study", "source", "community", "report_step", "report_ingredient", "report_teaching", "dispute",
-    "property_claim", "plant_link", "kept_answer",
+    "property_claim", "plant_link", "kept_answer", "worklist_mark", "caution",
 )  # fmt: skip
 
 
@@ -116,6 +116,8 @@ class _Erasing:
 
     def _reports(self) -> None:
         self._delete("community_restriction", "report_id = ANY(%(reports)s)")
+        self._list("marks", "SELECT record_id AS id FROM change WHERE entity = 'worklist_mark' AND holder_id = %(h)s")
+        self._delete("worklist_mark", "id = ANY(%(marks)s)", counted=False)
         self._disputes()
         for table in ("report_coding", "report_part", "report_method", "report_application", "report_step", "report_ingredient",
                       "report_teaching"):  # fmt: skip

@@ -15,6 +15,7 @@ from tender_ledger.storage.models import (
     Act,
     Asking,
     Attestation,
+    Caution,
     ChoiceOfHolders,
     Community,
     CommunityRestriction,
@@ -41,16 +42,17 @@ from tender_ledger.storage.models import (
     StudyChecklist,
     UseReport,
     VocabularyTerm,
+    WorklistMark,
 )
 from tender_ledger.storage.models.base import Child, StudyRecord
 
 Snapshot = dict[str, Any]
 ENTITIES: Mapping[str, type[StudyRecord]] = {
     model.ENTITY: model
-    for model in (Asking, Attestation, ChoiceOfHolders, Community, CommunityRestriction, Consent, Determination, Dialect, Dispute,
-                  Encounter, Feature, FreeList, Holder, ImportBatch, Language, LocalName, Membership, Permit, Picture, Plant,
-                  PlantLink, PropertyClaim,
-                  Rules, Source, Specimen, StudyChecklist, UseReport, VocabularyTerm)
+    for model in (Asking, Attestation, Caution, ChoiceOfHolders, Community, CommunityRestriction, Consent, Determination,
+                  Dialect, Dispute, Encounter, Feature, FreeList, Holder, ImportBatch, Language,
+                  LocalName, Membership, Permit, Picture, Plant, PlantLink, PropertyClaim, Rules, Source,
+                  Specimen, StudyChecklist, UseReport, VocabularyTerm, WorklistMark)
 }  # fmt: skip
 
 

@@ -27,6 +27,7 @@ from tender_ledger.web.reports.ledger import ledger
 from tender_ledger.web.reports.routes import reports
 from tender_ledger.web.shared import templating
 from tender_ledger.web.study.routes import studies, study
+from tender_ledger.web.study.worklist import worklist
 
 _LARGEST_REQUEST = 2 * 1024 * 1024  # bytes
 
@@ -68,6 +69,7 @@ def create_app(settings: Mapping[str, str] = os.environ) -> Flask:
         imports,
         reckoning,
         giveback,
+        worklist,
     ):
         app.register_blueprint(blueprint)
     return app

@@ -56,12 +56,14 @@ from tender_ledger.storage.models.study import (
     TermLabel,
     VocabularyTerm,
 )
+from tender_ledger.storage.models.worklist import Caution, WorklistMark
 
 __all__ = [
     "Act",
     "Asking",
     "Attempt",
     "Attestation",
+    "Caution",
     "Change",
     "Checklist",
     "ChoiceOfHolders",
@@ -116,4 +118,5 @@ __all__ = [
     "TermLabel",
     "UseReport",
     "VocabularyTerm",
+    "WorklistMark",
 ]

@@ -37,6 +37,12 @@ _HIDDEN = """((c.holder_id IN ({holders}) AND NOT {keeps})
                 AND b.no_show
             UNION ALL SELECT x.id FROM plant_link x WHERE c.entity = 'plant_link'
                 AND (x.plant_id = ANY(%(plants)s) OR x.other_id = ANY(%(plants)s))))
+      OR (c.entity = 'worklist_mark' AND (
+            EXISTS (SELECT FROM barred_reports(%(study)s, %(day)s) b WHERE b.no_show
+              AND coalesce(c.after, c.before) ->> 'about' LIKE ANY (ARRAY['report %%', 'twice %%'])
+              AND b.report_id::text = ANY(string_to_array(coalesce(c.after, c.before) ->> 'about', ' ')))
+            OR EXISTS (SELECT FROM plant p WHERE p.id = ANY(%(plants)s) AND coalesce(c.after, c.before) ->> 'about' LIKE 'plant%%'
+              AND p.number::text = ANY(string_to_array(coalesce(c.after, c.before) ->> 'about', ' ')))))
       OR (c.entity = 'plant' AND c.record_id = ANY(%(plants)s))
       OR (c.entity = 'determination' AND c.record_id IN (SELECT d.id FROM determination d WHERE d.plant_id = ANY(%(plants)s)))
       OR (c.entity = 'feature' AND c.record_id IN (SELECT f.id FROM feature f WHERE f.plant_id = ANY(%(plants)s)))

@@ -146,6 +146,7 @@ _POINTING: Mapping[str, tuple[tuple[str, tuple[str, ...]], ...]] = {
     "vocabulary_term": (
         ("use_report", ("basis_id", "stage_id")),
         ("property_claim", ("part_id", "basis_id")),
+        ("caution", ("part_id", "stage_id", "method_id", "asks_id")),
         ("plant", ("stage_id",)),
         ("specimen", ("stage_id",)),
         ("vocabulary_term", ("parent_id",)),

@@ -21,16 +21,18 @@ Names = Mapping[tuple[str, int], str]
 # What each kind of record is called; a kind that is not here has no page of its own.
 ENTITIES = {
     "asking": _("asking without a use"), "attestation": _("use of a name"),
-    "checklist": _("checklist"), "choice_of_holders": _("choice of holders"),
+    "caution": _("caution"), "checklist": _("checklist"), "choice_of_holders": _("choice of holders"),
     "community": _("community"), "community_restriction": _("what is held back"), "consent": _("agreement"),
     "determination": _("determination"), "dialect": _("dialect"),
     "dispute": _("contradiction"), "encounter": _("encounter"), "feature": _("measure"),
     "free_list": _("list of names"), "holder": _("knowledge-holder"),
     "import_batch": _("import"), "language": _("language"), "local_name": _("local name"), "membership": _("role"),
     "permit": _("permit"), "picture": _("picture"), "plant": _("plant"),
-    "plant_link": _("link between plants"), "property_claim": _("property"), "rules": _("counting rules"), "source": _("source"),
+    "plant_link": _("link between plants"), "property_claim": _("property"), "rules": _("counting rules"),
+    "source": _("source"),
     "specimen": _("specimen"),
     "use_report": _("report"), "vocabulary_term": _("term of the study"),
+    "worklist_mark": _("decision on the worklist"),
 }  # fmt: skip
 # Columns that name another record: of which kind.
 _POINTS_AT = {
@@ -39,12 +41,14 @@ _POINTS_AT = {
     "local_name_id": "local_name", "person_id": "person", "category_id": "term", "subcategory_id": "term",
     "purpose_id": "purpose", "part_id": "term", "method_id": "term", "application_id": "term", "basis_id": "term",
     "stance_id": "term", "outcome_id": "term", "stage_id": "term", "teacher_id": "informant", "cited_id": "source",
+    "asks_id": "term", "marked_by": "person",
 }  # fmt: skip
 _UNSAID = frozenset(
     {"name_fold", "came_as", "recorded_by", "set_by", "scheme", "position", "component", "told", "file_sha256", "is_primary"}
 )
 _CODED = frozenset({"form", "kind", "way", "role", "gender", "chosen", "credit", "qualifier", "basis", "confidence", "part",
-                    "currency", "harvest_effect", "taker", "withdrawal", "vocabulary", "origin", "management"})  # fmt: skip
+                    "currency", "harvest_effect", "taker", "withdrawal", "rule", "vocabulary", "origin",
+                    "management"})  # fmt: skip
 _LABELS = {
     "parent_id": _("lies within"), "may_record": _("may be recorded"), "may_count": _("may be counted"),
     "may_show": _("may be shown"), "may_publish_aggregate": _("may be published"), "may_publish_verbatim": _("word for word"),
