@@ -13,6 +13,7 @@ import numpy as np
 
 from tender_ledger.cli.bench_data import bench_scope, fill_study
 from tender_ledger.cli.bench_import import bench_import
+from tender_ledger.cli.bench_ledger import bench_ledger
 from tender_ledger.core.indices.reckoning import Reckoning, reckon
 from tender_ledger.core.rules import CountingRules
 from tender_ledger.core.tally.counting import count
@@ -29,9 +30,12 @@ _RUNS = 5
 @click.option("--reports", default=1_000_000, show_default=True, help="How many reports.")
 @click.option("--informants", default=2_000, show_default=True)
 @click.option("--taxa", default=1_500, show_default=True)
+@click.option(
+    "--listed", default=100_000, show_default=True, help="Reports of the study whose table is asked for; 0 asks for none."
+)
 @click.option("--imported", default=100_000, show_default=True, help="Rows of the table that is imported; 0 imports none.")
-def bench(reports: int, informants: int, taxa: int, imported: int) -> None:
-    """Time an import, and reading against counting, on invented rows, on a cluster of its own that is removed afterwards."""
+def bench(reports: int, informants: int, taxa: int, listed: int, imported: int) -> None:
+    """Time an import, the table of reports, and reading against counting, on invented rows, on a cluster of its own."""
     folder = Path(tempfile.mkdtemp(prefix="tender-bench-"))
     folder.chmod(0o755)
     cluster = Cluster(folder / "postgres", "bench", throw_away=True)
@@ -43,6 +47,9 @@ def bench(reports: int, informants: int, taxa: int, imported: int) -> None:
             load_shipped_vocabularies()
             if imported:
                 bench_import(cluster.url(), imported)
+            if listed:
+                fill_study(listed, informants, taxa, code="LISTED")
+                bench_ledger(cluster.url(), "LISTED")
             if reports:
                 _run(reports, informants, taxa)
     finally:

@@ -14,13 +14,15 @@ from tender_ledger.storage.queries.studies import terms
 _CODE = "BENCH"
 
 
-def fill_study(reports: int, informants: int, taxa: int, seed: int = 1) -> None:
+def fill_study(reports: int, informants: int, taxa: int, seed: int = 1, code: str = _CODE) -> None:
     """A study of three communities whose holders all agreed to be counted; reports fall on few taxa often, on many rarely."""
     rng = np.random.default_rng(seed)
     person = one_number(
-        "INSERT INTO person (email, email_fold, name, password_hash) VALUES ('b@b', 'b@b', 'Bench', '-') RETURNING id"
+        """INSERT INTO person (email, email_fold, name, password_hash)
+           VALUES (%(mail)s, %(mail)s, 'Bench', '-') RETURNING id""",
+        mail=f"{code.lower()}@b",
     )
-    study = one_number("INSERT INTO study (code, title, zone) VALUES (%(code)s, 'Bench', 'UTC') RETURNING id", code=_CODE)
+    study = one_number("INSERT INTO study (code, title, zone) VALUES (%(code)s, 'Bench', 'UTC') RETURNING id", code=code)
     run("INSERT INTO membership (study_id, person_id, role) VALUES (%(s)s, %(p)s, 'owner')", s=study, p=person)
     run("INSERT INTO community (study_id, code, name) SELECT %(s)s, 'C' || n, 'C' || n FROM generate_series(1, 3) n", s=study)
     run(
@@ -112,6 +114,7 @@ def _reports(
         "outcome_id",
         "recorded_by",
         "client_key",
+        "words",
     )
     drawn = zip(
         encounter.tolist(), informant.tolist(), plant.tolist(), basis.tolist(), stance.tolist(), outcome.tolist(), strict=True
@@ -120,7 +123,18 @@ def _reports(
         "use_report",
         columns,
         (
-            (study, first["encounter"] + e, first["informant"] + i, first["plant"] + p, b, s, o, person, uuid.UUID(int=at))
+            (
+                study,
+                first["encounter"] + e,
+                first["informant"] + i,
+                first["plant"] + p,
+                b,
+                s,
+                o,
+                person,
+                uuid.UUID(int=study * 10**9 + at),
+                f"told of it in so many words, number {at} and so on",
+            )
             for at, (e, i, p, b, s, o) in enumerate(drawn, 1)
         ),
     )

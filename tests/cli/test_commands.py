@@ -169,9 +169,12 @@ def test_adding_a_person_and_letting_them_join(demo_db: str, monkeypatch: pytest
 
 def test_the_bench_agrees_with_pandas_on_a_small_study(capsys: pytest.CaptureFixture[str]):
     pytest.importorskip("pandas")
-    result = call("bench", "--reports", "3000", "--informants", "60", "--taxa", "40", "--imported", "400")
+    result = call("bench", "--reports", "3000", "--informants", "60", "--taxa", "40", "--imported", "400", "--listed", "300")
     assert result.exception is None, result.output
     assert "the values are equal" in result.output
     assert "of reading" in result.output
     assert "import of 400 rows" in result.output
     assert "one waited" in result.output
+    assert [line.split()[:2] for line in result.output.splitlines() if line.startswith("  ")] == [
+        ["first", "page"], ["last", "page"], ["a", "text"], ["by", "taxon"],
+    ]  # fmt: skip

@@ -57,7 +57,8 @@ def is_strong_claim(purpose: str, words: str = "") -> bool:
 def _undetermined(facts: Facts) -> Iterator[Item]:
     for plant in facts.plants:
         if not plant.taxon and plant.reports:
-            yield _of_plants("undetermined", f"{_reports(plant.reports)} wait with it.", plant)
+            waits = "waits" if plant.reports == 1 else "wait"
+            yield _of_plants("undetermined", f"{_reports(plant.reports)} {waits} with it.", plant)
 
 
 def _homonyms(facts: Facts) -> Iterator[Item]:
@@ -90,7 +91,7 @@ def _near_names(facts: Facts) -> Iterator[Item]:
 def _no_agreement(facts: Facts) -> Iterator[Item]:
     for holder in facts.holders:
         if not holder.on_file and holder.ended_on is None and holder.reports:
-            reason = f"{_reports(holder.reports)} of theirs are in no count."
+            reason = f"{_reports(holder.reports)} of theirs {'is' if holder.reports == 1 else 'are'} in no count."
             yield Item("no_agreement", f"holder {holder.code}", reason, (("holder", holder.code),))
 
 
