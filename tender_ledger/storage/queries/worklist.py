@@ -98,6 +98,12 @@ def cautions(scope: Scope) -> list[dict[str, Any]]:
     )
 
 
+def cautions_of(scope: Scope, plant: dict[str, Any] | None) -> list[dict[str, Any]]:
+    """The cautions on record about what a plant was determined as, or about its genus."""
+    taxon = (plant or {}).get("accepted") or (plant or {}).get("taxon") or ""
+    return [one for one in cautions(scope) if taxon and one["taxon"] in (taxon, taxon.split()[0])]
+
+
 def cautions_in_force(scope: Scope) -> list[Caution]:
     return [
         Caution(one["id"], one["taxon"], one["kind"], one["harm"], one["source"], one["part_code"] or "", one["stage_code"] or "",

@@ -17,7 +17,7 @@ from tender_ledger.operations.errors import Refused
 from tender_ledger.operations.naming import check_name
 from tender_ledger.operations.plants import MANAGEMENT, ORIGINS
 from tender_ledger.operations.redetermining import Preview, preview_determination
-from tender_ledger.storage.queries import acts, reports, studies, told
+from tender_ledger.storage.queries import acts, reports, studies, told, worklist
 from tender_ledger.storage.queries import pictures as picture_queries
 from tender_ledger.storage.queries import plants as queries
 from tender_ledger.storage.queries import specimens as specimen_queries
@@ -127,6 +127,7 @@ def _plant_page(found: dict[str, Any], *, naming: NameForm | None = None, determ
         claims=told.claims(g.scope, plant_id=found["id"]),
         links=told.links(g.scope, plant_id=found["id"]),
         link_kinds=LINKS,
+        on_record=worklist.cautions_of(g.scope, found),
         preview=preview,
         moved=_moved(preview) if preview else [],
         symbols={**SYMBOLS, "nur": "Nur", "nt": "Nt", "icf": "ICF"},

@@ -9,7 +9,7 @@ from tender_ledger.operations import reports as operations
 from tender_ledger.operations.errors import Conflict, Refused
 from tender_ledger.operations.full_reports import CURRENCIES, HARVEST_EFFECTS, TAKERS
 from tender_ledger.operations.typed_report import TypedReport, as_typed
-from tender_ledger.storage.queries import acts, people, plants, told
+from tender_ledger.storage.queries import acts, people, plants, told, worklist
 from tender_ledger.storage.queries import reports as queries
 from tender_ledger.web.shared.answers import Page
 from tender_ledger.web.shared.report_form import SLOTS, ReportForm
@@ -36,10 +36,11 @@ def report(report: int) -> str:
 def report_page(found: dict[str, Any], refused: str = "") -> str:
     """The page of a report, and on it why an act on it was refused."""
     history = acts.record_history(g.scope, "use_report", found["id"])
+    plant = plants.plant(g.scope, found["plant"])
     beside = [one for one in queries.reports(g.scope, plant_id=found["plant_id"]) if one["id"] != found["id"]]
     return spread(
-        "reports/report.html", "reports/_history.html", report=found, history=history,
-        plant=plants.plant(g.scope, found["plant"]),
+        "reports/report.html", "reports/_history.html", report=found, history=history, plant=plant,
+        on_record=worklist.cautions_of(g.scope, plant),
         audience=people.audience_of(g.scope, found["informant_id"]), full=told.report_in_full(g.scope, found["id"]),
         guarded=not found["is_source"] and found["community_id"] in g.member.guards, refused=refused,
         disputes=told.disputes_of(g.scope, found["id"]),
