@@ -118,6 +118,7 @@ NEEDS = {
     "reckoning.set_rules": Right.SET_RULES,
     "study.add_member": Right.ADMINISTER,
     "study.record_permit": Right.ADMINISTER,
+    "study.add_category": Right.ADMINISTER,
     "study.correct_permit": Right.ADMINISTER,
     "study.say_choice": Right.ADMINISTER,
     "study.invite": Right.ADMINISTER,

@@ -53,6 +53,11 @@ class PermitForm(LedgerForm):
     conditions = text(_("Conditions"), _("What it asks of the study, in words."))
 
 
+class CategoryForm(LedgerForm):
+    label = text(_("Category"), _("In the words of the people: what they call this kind of use."))
+    within = SelectField(_("Part of"), validate_choice=False)
+
+
 class ChosenForm(LedgerForm):
     way = SelectField(_("How the holders were chosen"), choices=options([("", _("choose")), *WAYS]), validate_choice=False)
     words = text(_("In words"), _("Who was asked to name whom, from which list it was drawn, who was left out."))

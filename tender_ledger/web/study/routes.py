@@ -6,9 +6,10 @@ from werkzeug.wrappers import Response
 
 from tender_ledger.core.rights import Right
 from tender_ledger.core.rules import CountingRules
-from tender_ledger.operations import clock
+from tender_ledger.operations import clock, full_reports
 from tender_ledger.operations import members as member_operations
 from tender_ledger.operations import permits as permit_operations
+from tender_ledger.operations import schemes as scheme_operations
 from tender_ledger.operations import studies as study_operations
 from tender_ledger.operations.errors import Conflict, Refused
 from tender_ledger.operations.history import undo_act
@@ -24,7 +25,7 @@ from tender_ledger.web.shared.spread import done, spread
 from tender_ledger.web.shared.study_scope import study_blueprint
 from tender_ledger.web.shared.words import gettext as _
 from tender_ledger.web.study.changes import ENTITIES, subject, told_changes
-from tender_ledger.web.study.forms import PERMITS, ChosenForm, InvitationForm, MemberForm, PermitForm, StudyForm
+from tender_ledger.web.study.forms import PERMITS, CategoryForm, ChosenForm, InvitationForm, MemberForm, PermitForm, StudyForm
 
 studies = Blueprint("studies", __name__, template_folder="templates")
 study = study_blueprint("study", __name__, "")
@@ -32,6 +33,7 @@ study = study_blueprint("study", __name__, "")
 # What each operation is called in the history of a study.
 ACTS = {
     "create_study": _("set up the study"),
+    "add_category": _("added a category"),
     "set_rules": _("set the counting rules"),
     "add_language": _("added a language"),
     "add_community": _("added a community"),
@@ -200,6 +202,36 @@ def say_choice() -> Page:
         )
         return _permits_page(choosing=form, status=409)
     return done(_("Recorded; it stands beside the numbers from now on."), url_for("study.permits"))
+
+
+@study.get("/schemes")
+def schemes() -> Page:
+    """The schemes that uses are coded by, and the study's own."""
+    return _schemes_page()
+
+
+def _schemes_page(adding: CategoryForm | None = None, status: int = 200) -> Page:
+    shown = []
+    for scheme in full_reports.schemes_of(g.scope):
+        below = studies_queries.terms(g.scope.study_id, "subcategory", scheme)
+        categories = studies_queries.terms(g.scope.study_id, "category", scheme)
+        shown.append((scheme, [(one, [sub for sub in below if sub["parent_id"] == one["id"]]) for one in categories]))
+    form = adding or CategoryForm(formdata=None)
+    own = studies_queries.terms(g.scope.study_id, "category", scheme_operations.OWN)
+    form.within.choices = [("", _("a category of its own")), *((str(one["id"]), one["label"]) for one in own)]
+    return render_template("study/schemes.html", schemes=shown, own=scheme_operations.OWN, adding=form), status
+
+
+@study.post("/schemes")
+def add_category() -> Page:
+    form = CategoryForm()
+    return part_saved(
+        form,
+        lambda: scheme_operations.add_category(g.scope, form.label.data or "", form.within.data or ""),
+        _("The category is added; reports can be coded by it where they stand in full."),
+        url_for("study.schemes"),
+        lambda: _schemes_page(form, 422),
+    )
 
 
 @study.get("/members")
