@@ -36,6 +36,8 @@ ROWS: Mapping[str, tuple[str, ...]] = {
     "teachings": ("teacher", "words", "told_when"),
 }
 
+CHOSEN_ALWAYS = frozenset({"scheme", "role"})  # what a row always holds, so that it says nothing by itself
+
 
 @dataclass(frozen=True)
 class ToldInFull:
@@ -47,7 +49,7 @@ class ToldInFull:
 
     def of(self, kind: str) -> list[tuple[int, Mapping[str, str]]]:
         """The rows of a kind that say something, each with its place among those that were typed."""
-        ways = [name for name in ROWS[kind] if name not in ("scheme", "role")]  # these are chosen, and chosen always
+        ways = [name for name in ROWS[kind] if name not in CHOSEN_ALWAYS]
         return [(at, one) for at, one in enumerate(self.rows.get(kind, ())) if any(clean(one.get(name)) for name in ways)]
 
 

@@ -10,7 +10,7 @@ from tender_ledger.core.rights import Right
 from tender_ledger.core.times import written_time
 from tender_ledger.operations import full_reports as operations
 from tender_ledger.operations.errors import Conflict, Refused
-from tender_ledger.operations.full_reports import ROWS, ToldInFull
+from tender_ledger.operations.full_reports import CHOSEN_ALWAYS, ROWS, ToldInFull
 from tender_ledger.operations.vocabularies import choices
 from tender_ledger.storage.queries import people, plants, reports, told
 from tender_ledger.web.reports.forms import BesideForm, FullForm
@@ -72,13 +72,15 @@ def _page(found: dict[str, Any], form: FullForm, rows: Mapping[str, Sequence[Map
 
 
 def _rows_sent() -> Rows:
-    """The rows that were typed, by kind, in the order in which they stood."""
+    """The rows that were typed, by kind, in the order in which they stood, up to the last that says something."""
     found: dict[str, dict[int, dict[str, str]]] = {kind: {} for kind in ROWS}
     for name, value in request.form.items():
         part = _SENT.match(name)
         if part and part["name"] in ROWS.get(part["kind"], ()) and int(part["at"]) < _MOST_ROWS:
             found[part["kind"]].setdefault(int(part["at"]), {})[part["name"]] = value
-    return {kind: [rows.get(at, {}) for at in range(max(rows, default=-1) + 1)] for kind, rows in found.items()}
+    said = {kind: [at for at, row in rows.items() if any(row.get(name) for name in ROWS[kind] if name not in CHOSEN_ALWAYS)]
+            for kind, rows in found.items()}  # fmt: skip
+    return {kind: [rows.get(at, {}) for at in range(max(said[kind], default=-1) + 1)] for kind, rows in found.items()}
 
 
 def _rows_of(stands: Mapping[str, Any]) -> Rows:

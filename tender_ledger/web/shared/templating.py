@@ -28,7 +28,7 @@ def install(app: Flask) -> None:
     app.jinja_env.trim_blocks = app.jinja_env.lstrip_blocks = True
     app.jinja_env.filters.update(
         count=count, decimal=decimal, day=day, days=days, moment=moment, sci=sci, clock=recording_time, terms=terms_sentence,
-        cite=cited, degrees=degrees, measure=measure, hue=hue, written=written_name, signed=signed,
+        cite=cited, degrees=degrees, measure=measure, hue=hue, written=written_name, signed=signed, scheme=scheme,
     )  # fmt: skip
     app.jinja_env.globals.update(here=here, last_act=last_act, new_key=lambda: str(uuid.uuid4()))
 
@@ -114,6 +114,15 @@ def recording_time(seconds: float | None) -> str:
     hours, rest = divmod(int(seconds), 3600)
     minutes, left = divmod(rest, 60)
     return f"{hours}:{minutes:02}:{left:02}" if hours else f"{minutes}:{left:02}"
+
+
+SCHEMES = {"economic_botany": words.gettext("Economic Botany Data Collection Standard"),
+           "icpc_2": words.gettext("ICPC-2, by chapters"), "emic": words.gettext("the study’s own")}  # fmt: skip
+
+
+def scheme(code: str) -> str:
+    """What a coding scheme is called."""
+    return SCHEMES.get(code, code.replace("_", " "))
 
 
 def sci(name: str, authorship: str = "", qualifier: str = "none") -> Markup:
