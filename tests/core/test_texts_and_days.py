@@ -139,6 +139,8 @@ def test_rights_are_those_of_the_table():
         Right.RECORD: {owner, recorder, reviewer},
         Right.UNDO_OTHERS: {owner, reviewer},
         Right.REDETERMINE: {owner, reviewer},
+        Right.BULK_EDIT: {owner, reviewer},
+        Right.SETTLE: {owner, reviewer},
         Right.SET_RULES: {owner, reviewer},
         Right.ADMINISTER: {owner},
         Right.IMPORT: {owner},

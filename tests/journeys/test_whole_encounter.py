@@ -31,8 +31,8 @@ AFTER = {"Salix caprea": 2, "Betula pendula": 1, "Malva sylvestris": 2, "Artemis
 
 
 def send(page: Page, button: str) -> None:
-    page.locator("main").get_by_role("button", name=button, exact=True).first.click()
-    page.wait_for_load_state("networkidle")
+    with page.expect_navigation():
+        page.locator("main").get_by_role("button", name=button, exact=True).first.click()
 
 
 def reckoned(page: Page) -> tuple[int, dict[str, int]]:
