@@ -313,10 +313,11 @@ HOSTILE: dict[str, Any] = {
 }
 
 
-@pytest.mark.parametrize("left_out", ["", "kind", "community_id", "version", "client_key", "taxon", "form", "plant"])
-def test_nothing_that_is_sent_makes_the_server_fail(app: Flask, sign_in: SignedIn, left_out: str):
+@pytest.mark.parametrize("left_out", [(), ("kind", "taxon"), ("community_id", "plant"), ("version", "form"), ("client_key",)])
+def test_nothing_that_is_sent_makes_the_server_fail(app: Flask, sign_in: SignedIn, left_out: tuple[str, ...]):
+    """Some are left out two at a time, to be quick."""
     client, guardian = sign_in(OWNER), sign_in(GUARDIAN)
-    sent = {**{name: value for name, value in HOSTILE.items() if name != left_out}, "study": "x"}
+    sent = {**{name: value for name, value in HOSTILE.items() if name not in left_out}, "study": "x"}
     good = {"version": "1", "client_key": "7b0f7c9e-6f0a-4c0e-9a53-0f6a3a8f4a44", "qualifier": "none", "basis": "photo"}
     for endpoint, method, address in routes(app):
         if method == "POST" and endpoint not in ("account.sign_out", "account.sign_in"):
