@@ -10,7 +10,7 @@ from tender_ledger.core.text import clean
 # What can be filtered by, in the order in which the sentence tells it. A dash asks for what says nothing there.
 FILTERS = ("q", "informant", "community", "kind", "plant", "taxon", "family", "category", "purpose", "part", "method",
            "application", "basis", "stance", "outcome", "currency", "stage", "taker", "mixture", "encounter", "since", "until",
-           "marked")  # fmt: skip
+           "beside", "marked")  # fmt: skip
 MARKED = ("caution", "disputed", "several", "own_note")
 NOTHING = "-"
 MAY_BE_NOTHING = frozenset({"taxon", "family", "category", "part", "method", "application", "stage"})

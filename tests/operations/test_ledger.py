@@ -36,6 +36,8 @@ def lines(scope: Scope) -> list[dict[str, object]]:
     return made
 
 
+BESIDE = ("season", "harvest", "dose", "phase", "frequency", "course", "attributed_to", "proportion", "steps", "ingredients",
+          "teachings")  # fmt: skip
 ADDRESS = (*FILTERS, "sort", "group", "back", "page", "cols", "odd")
 # Of every filter a value that the demo has, and how a report is known that has it.
 ASKED = [
@@ -66,6 +68,9 @@ ASKED = [
     ("encounter", "2", lambda one: one["encounter"] == 2),
     ("since", "2026-05-10", lambda one: one["day_to"] and str(one["day_to"]) >= "2026-05-10"),
     ("until", "2026-05-10", lambda one: one["day_from"] and str(one["day_from"]) <= "2026-05-10"),
+    ("beside", "GRANDMOTHER", lambda one: "grandmother" in str([one[name] for name in BESIDE]).lower()),
+    ("beside", "60 °C", lambda one: "60 °C" in str([one[name] for name in BESIDE])),
+    ("beside", "crock", lambda one: "crock" in str([one[name] for name in BESIDE])),
     ("marked", "caution", lambda one: one["caution"]),
     ("marked", "own_note", lambda one: one["note"]),
     ("marked", "several", lambda one: len(one["components"]) > 1),

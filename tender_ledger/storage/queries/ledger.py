@@ -43,6 +43,15 @@ _CONDITIONS: Mapping[str, str] = {
     "taker": "r.taker = %(taker)s",
     "mixture": "r.mixture = %(mixture)s",
     "encounter": "e.number::text = %(encounter)s",
+    "beside": """(concat_ws(' ', r.season, r.harvest, r.dose, r.phase, r.frequency, r.course, r.attributed_to, r.proportion,
+          (SELECT c.code::text FROM source c WHERE c.id = r.cited_id), (SELECT l.name::text FROM language l WHERE l.id = r.language_id))
+          ILIKE %(beside)s
+        OR EXISTS (SELECT FROM report_step m WHERE m.report_id = r.id
+            AND concat_ws(' ', m.words, m.lasts, m.heat, m.strength) ILIKE %(beside)s)
+        OR EXISTS (SELECT FROM report_ingredient m WHERE m.report_id = r.id
+            AND concat_ws(' ', m.words, m.amount) ILIKE %(beside)s)
+        OR EXISTS (SELECT FROM report_teaching m WHERE m.report_id = r.id
+            AND concat_ws(' ', m.words, m.told_when) ILIKE %(beside)s))""",
     "since": "e.day_to >= %(since)s::date",
     "until": "e.day_from <= %(until)s::date",
 }
@@ -106,7 +115,7 @@ def ledger_ids(scope: Scope, view: LedgerView) -> list[int]:
     joins += [join for _key, join in keys]
     turn = "DESC" if view.backwards != (view.sort == "day") else "ASC"
     order = [f"{key} {turn if at == len(keys) - 1 else 'ASC'} NULLS LAST" for at, (key, _join) in enumerate(keys)]
-    asked = {**view.asked, "q": f"%{_escaped(view.asked['q'])}%"} if "q" in view.asked else dict(view.asked)
+    asked = {name: f"%{_escaped(said)}%" if name in ("q", "beside") else said for name, said in view.asked.items()}
     found = row(
         f"""WITH terms AS MATERIALIZED (SELECT * FROM informant_terms(%(study)s, %(day)s)),
               barred AS MATERIALIZED (SELECT report_id FROM barred_reports(%(study)s, %(day)s) b WHERE {_barring(scope)})
