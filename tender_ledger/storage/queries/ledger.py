@@ -44,7 +44,8 @@ _CONDITIONS: Mapping[str, str] = {
     "mixture": "r.mixture = %(mixture)s",
     "encounter": "e.number::text = %(encounter)s",
     "beside": """(concat_ws(' ', r.season, r.harvest, r.dose, r.phase, r.frequency, r.course, r.attributed_to, r.proportion,
-          (SELECT c.code::text FROM source c WHERE c.id = r.cited_id), (SELECT l.name::text FROM language l WHERE l.id = r.language_id))
+          (SELECT c.code::text FROM source c WHERE c.id = r.cited_id),
+          (SELECT l.name::text FROM language l WHERE l.id = r.language_id))
           ILIKE %(beside)s
         OR EXISTS (SELECT FROM report_step m WHERE m.report_id = r.id
             AND concat_ws(' ', m.words, m.lasts, m.heat, m.strength) ILIKE %(beside)s)

@@ -26,7 +26,8 @@ LABELS = {
     "taxon": _("taxon"), "family": _("family"), "category": _("use category"), "purpose": _("for"), "part": _("part"),
     "method": _("made ready"), "application": _("given"), "basis": _("grounds"), "stance": _("stance"), "outcome": _("result"),
     "currency": _("in use"), "stage": _("plant stage"), "taker": _("for whom"), "mixture": _("remedy"),
-    "encounter": _("encounter"), "since": _("since"), "until": _("until"), "beside": _("in what else was told"), "marked": _("with"),
+    "encounter": _("encounter"), "since": _("since"), "until": _("until"), "beside": _("in what else was told"),
+    "marked": _("with"),
     "what": _("part, made ready"), "day": _("told in"),
     "words": _("words as spoken"), "note": _("note"), "given": _("given"),
 }  # fmt: skip
