@@ -61,11 +61,11 @@ def complete_report(scope: Scope, report_id: int, version: int, typed: ToldInFul
     """
     scope.viewer.require(Right.RECORD)
     found = _report(scope, report_id)
-    reading = _Reading(scope, typed)
-    values, children = reading.values(), reading.children()
-    if reading.errors:
-        raise Refused(reading.errors)
-    with saving(scope, "complete_report") as writing:
+    with saving(scope, "complete_report") as writing:  # a new purpose is made while reading, and must not outlive a refusal
+        reading = _Reading(scope, typed)
+        values, children = reading.values(), reading.children()
+        if reading.errors:
+            raise Refused(reading.errors)
         writing.update(UseReport, report_id, version, values, holder_id=found["holder_id"], children=children)
         require_recordable(scope, report_id)
 

@@ -100,6 +100,15 @@ def test_what_names_nothing_is_refused_at_its_place_and_nothing_is_saved(small: 
     assert small.version(small.one) == before
 
 
+def test_a_refused_form_leaves_no_new_purpose(small: Told):
+    kept = value("SELECT count(*) FROM purpose")
+    with pytest.raises(Refused):
+        small.in_full(
+            small.one, ToldInFull(rows={"codings": [{**MEDICINE, "purpose": "a new one"}], "steps": [{"method": "flown"}]})
+        )
+    assert value("SELECT count(*) FROM purpose") == kept
+
+
 def test_correcting_the_line_leaves_what_a_line_does_not_show(small: Told):
     small.in_full(small.one)
     found = queries.report(small.scope, small.one)

@@ -19,7 +19,9 @@ def facts(scope: Scope) -> Facts:
         PlantFacts(one["number"], taxa[one["id"]], tuple(name["name"] for name in one["names"]), one["reports"]) for one in here
     ]
     places = [(one["latitude"], one["longitude"]) for one in people.communities(scope) if one["latitude"] is not None]
-    return Facts(scope.day, met, _reports(scope, taxa), _holders(scope), _encounters(scope), cautions_in_force(scope), places)
+    holders = _holders(scope)
+    talks = _encounters(scope, {one.code for one in holders})
+    return Facts(scope.day, met, _reports(scope, taxa), holders, talks, cautions_in_force(scope), places)
 
 
 def _reports(scope: Scope, taxa: dict[int, str]) -> list[ReportFacts]:
@@ -70,7 +72,8 @@ def _holders(scope: Scope) -> list[HolderFacts]:
     ]
 
 
-def _encounters(scope: Scope) -> list[EncounterFacts]:
+def _encounters(scope: Scope, known: set[str]) -> list[EncounterFacts]:
+    """The encounters with those of their tellers who are `known` to the viewer."""
     tellers: dict[int, list[str]] = {}
     for one in rows(
         """SELECT x.encounter_id, h.code::text AS code FROM encounter_informant x JOIN informant i ON i.id = x.informant_id
@@ -78,7 +81,6 @@ def _encounters(scope: Scope) -> list[EncounterFacts]:
         study=scope.study_id,
     ):
         tellers.setdefault(one["encounter_id"], []).append(one["code"])
-    known = {one["code"] for one in people.holders(scope)}
     return [
         EncounterFacts(one["number"], one["day_from"], one["day_to"], one["latitude"], one["longitude"],
                        tuple(code for code in tellers.get(one["id"], ()) if code in known))
