@@ -6,6 +6,7 @@ import click
 
 from tender_ledger.cli.backups import backup_database, restore_database
 from tender_ledger.cli.bench import bench
+from tender_ledger.cli.consensus import analyse_consensus
 from tender_ledger.cli.export import export
 from tender_ledger.cli.importing import import_reports
 from tender_ledger.cli.indices import indices
@@ -23,7 +24,7 @@ def ledger() -> None:
     """Count plant use reports, bring open tables into a study and take them out, back up, and say who may sign in."""
 
 
-for _command in (indices, import_reports, export, backup_database, restore_database, user, key, bench):
+for _command in (indices, analyse_consensus, import_reports, export, backup_database, restore_database, user, key, bench):
     ledger.add_command(_command)
 
 

@@ -7,26 +7,48 @@ from typing import Any
 
 import click
 
+from tender_ledger.core.analysis import parts_of
 from tender_ledger.core.indices.reckoning import Reckoning, reckon
 from tender_ledger.core.messages import InputRefused, Problem
 from tender_ledger.core.rules import CountingRules, parse_rules
 from tender_ledger.core.tally.counting import count
+from tender_ledger.formats.reckoning_files import read_flora, read_free_lists
 from tender_ledger.formats.report_table import read_report_table
 from tender_ledger.formats.result_document import result_document
 
+MOST_REPLICATES = 100_000
 _FILE = click.Path(exists=True, dir_okay=False, path_type=Path)
+
+
+def _replicates(_context: click.Context, _option: click.Parameter, value: str) -> int | str:
+    if value == "exact":
+        return value
+    if value.isascii() and value.isdigit() and int(value) <= MOST_REPLICATES:
+        return int(value)
+    raise click.BadParameter(f"{value}: a number of resamples up to {MOST_REPLICATES:,}, or exact.")
 
 
 @click.command()
 @click.argument("reports", type=_FILE)
 @click.option("--informants", type=_FILE, help="informants.csv: everybody interviewed; it fixes N.")
 @click.option("--rules", type=_FILE, help="Counting rules as JSON; keys left out take their default.")
+@click.option("--freelists", type=_FILE, help="freelists.csv: informant, position, item; an empty item: asked, named none.")
+@click.option("--flora", type=_FILE, help="flora.csv: family, flora (its number of species).")
+@click.option("--flora-category", default="", help="Count over- and under-use for this category alone.")
+@click.option("--bootstrap", "replicates", default="0", metavar="B", callback=_replicates,
+              help="Resamples of informants for the intervals, or `exact` for few informants.")  # fmt: skip
+@click.option("--seed", default=1, show_default=True, help="Of everything that is drawn.")
 @click.option("--json", "as_json", is_flag=True, help="Print the result document instead of tables.")
-def indices(reports: Path, informants: Path | None, rules: Path | None, as_json: bool) -> None:
-    """Compute UR, FC, NU, RFC, CI, the use values and ICF of a use-report table (CSV)."""
+def indices(reports: Path, informants: Path | None, rules: Path | None, freelists: Path | None, flora: Path | None,
+            flora_category: str, replicates: int | str, seed: int, as_json: bool) -> None:  # fmt: skip
+    """Compute every index of a use-report table (CSV), with communities, sampling, and what else there are files for."""
     table = read_report_table(reports.read_bytes(), informants.read_bytes() if informants else None)
-    result = reckon(count(table, read_rules(rules)))
-    document = result_document(result)
+    lists = read_free_lists(freelists.read_bytes(), table.informants.codes if informants else ()) if freelists else None
+    families = read_flora(flora.read_bytes()) if flora else None
+    tally = count(table, read_rules(rules))
+    result = reckon(tally)
+    parts = parts_of(tally, result, lists=lists, flora=families, category=flora_category, replicates=replicates, seed=seed)
+    document = result_document(result, parts)
     if as_json:
         click.echo(json.dumps(document, indent=1, ensure_ascii=False))
     else:

@@ -19,7 +19,7 @@ class CountingRules:
     """Every choice of the use-report table's rules. The defaults are the defaults of the format."""
 
     unit: str = "category"
-    level: str = "category"
+    level: str | tuple[tuple[str, str], ...] = "category"
     secondary_codes: str = "ignore"
     basis: tuple[str, ...] = ("own", "patient", "witnessed", "taught", "community", "historical", "unstated")
     stances: tuple[str, ...] = ("affirms",)
@@ -40,27 +40,31 @@ class CountingRules:
 
     def to_json(self) -> dict[str, Any]:
         """The rules as the JSON of the format; `parse_rules` reads it back to an equal value."""
-        return {key: list(value) if isinstance(value, tuple) else value for key, value in asdict(self).items()}
+        body = {key: list(value) if isinstance(value, tuple) else value for key, value in asdict(self).items()}
+        return body if isinstance(self.level, str) else {**body, "level": dict(self.level)}
+
+    def level_of(self, category: str) -> str:
+        """Whether reports of a category are counted by the `category` or by its `subcategory`."""
+        return self.level if isinstance(self.level, str) else dict(self.level).get(category, "category")
 
     def with_(self, *, own_bases: Sequence[str] = (), **changes: Any) -> "CountingRules":
         """The same rules with some choices changed, checked like any input; grounds that these rules count already may stay."""
         return parse_rules({**self.to_json(), **changes}, own_bases=(*own_bases, *self.basis))
 
 
-# key -> (values that are computed, values of the format that this version refuses by name)
-_WORDS: dict[str, tuple[tuple[str, ...], tuple[str, ...]]] = {
-    "unit": (("category", "use"), ("use_part",)),
-    "level": (("category",), ("subcategory",)),
-    "secondary_codes": (("ignore",), ("count",)),
-    "no_effect": (("count", "leave_out"), ()),
-    "mixtures": (("each", "all_roles", "drop"), ("own_taxon", "share")),
-    "undetermined": (("drop", "each_own", "lump"), ()),
-    "genus_level": (("own_taxon", "merge_if_single", "drop"), ()),
-    "qualified": (("as_taxon",), ("own_taxon", "drop")),
-    "infraspecific": (("lump", "own_taxon"), ()),
-    "n": (("roster", "reporting"), ()),
-    "repeat": (("once",), ("each_event",)),
-    "resample": (("all",), ("within_community",)),
+LEVELS = ("category", "subcategory")
+WORDS: dict[str, tuple[str, ...]] = {
+    "unit": ("category", "use", "use_part"),
+    "secondary_codes": ("ignore", "count"),
+    "no_effect": ("count", "leave_out"),
+    "mixtures": ("each", "all_roles", "drop", "own_taxon", "share"),
+    "undetermined": ("drop", "each_own", "lump"),
+    "genus_level": ("own_taxon", "merge_if_single", "drop"),
+    "qualified": ("as_taxon", "own_taxon", "drop"),
+    "infraspecific": ("lump", "own_taxon"),
+    "n": ("roster", "reporting"),
+    "repeat": ("once", "each_event"),
+    "resample": ("all", "within_community"),
 }
 _LISTS: dict[str, tuple[str, ...]] = {
     "basis": BASES,
@@ -68,7 +72,7 @@ _LISTS: dict[str, tuple[str, ...]] = {
     "informant_kinds": KINDS,
     "currency": CURRENCIES,
 }
-KEYS = (*_WORDS, *_LISTS, "scheme", "nc", "communities")
+KEYS = (*WORDS, *_LISTS, "level", "scheme", "nc", "communities")
 
 
 def parse_rules(body: Mapping[str, Any], *, own_bases: Sequence[str] = ()) -> CountingRules:
@@ -76,8 +80,7 @@ def parse_rules(body: Mapping[str, Any], *, own_bases: Sequence[str] = ()) -> Co
 
     `own_bases` are grounds that a study has beside those of the format; they count only where the rules list them.
 
-    Raises InputRefused with every problem: an unknown key, an unknown value (naming the allowed ones), and a value of
-    the format that is not computed by this version (naming it, so that it is never silently ignored).
+    Raises InputRefused with every problem: an unknown key, or an unknown value, naming the allowed ones.
     """
     if not isinstance(body, Mapping):
         raise InputRefused(Problem("Counting rules are one JSON object.", found=type(body).__name__))
@@ -94,26 +97,32 @@ def parse_rules(body: Mapping[str, Any], *, own_bases: Sequence[str] = ()) -> Co
 
 
 def _reader(key: str, own_bases: Sequence[str]) -> Callable[[str, Any], Any]:
-    if key in _WORDS:
+    if key in WORDS:
         return _word
     if key in _LISTS:
         allowed = (*_LISTS[key], *(own for own in own_bases if own not in BASES)) if key == "basis" else _LISTS[key]
         return lambda key, value: _list(key, value, tuple(dict.fromkeys(allowed)))
-    special = {"scheme": _text_or_none, "nc": _count_or_none, "communities": _texts_or_none}
+    special = {"level": _level, "scheme": _text_or_none, "nc": _count_or_none, "communities": _texts_or_none}
     if key in special:
         return special[key]
     raise InputRefused(Problem("This counting rule does not exist.", f"rules.{key}", expected=", ".join(KEYS)))
 
 
 def _word(key: str, value: Any) -> str:
-    computed, later = _WORDS[key]
-    if value in computed:
+    if value in WORDS[key]:
         return str(value)
-    if value in later or (key == "level" and isinstance(value, Mapping)):
-        raise InputRefused(
-            Problem("The format has this choice, but this version does not compute it yet.", f"rules.{key}",
-                    str(value), " or ".join(computed), "Nothing was computed."))  # fmt: skip
-    raise InputRefused(_unknown(key, value, (*computed, *later)))
+    raise InputRefused(_unknown(key, value, WORDS[key]))
+
+
+def _level(key: str, value: Any) -> str | tuple[tuple[str, str], ...]:
+    if isinstance(value, Mapping) and value and all(isinstance(one, str) and one for one in value):
+        wrong = [(category, level) for category, level in value.items() if level not in LEVELS]
+        if wrong:
+            raise InputRefused(*(_unknown(f"{key}.{category}", level, LEVELS) for category, level in wrong))
+        return tuple(sorted((str(category), str(level)) for category, level in value.items()))
+    if value in LEVELS:
+        return str(value)
+    raise InputRefused(_unknown(key, value, (*LEVELS, 'an object such as {"medicines": "subcategory"}')))
 
 
 def _list(key: str, value: Any, allowed: tuple[str, ...]) -> tuple[str, ...]:

@@ -9,7 +9,7 @@ from tender_ledger.core.days import parse_day
 from tender_ledger.core.importing.rows import MENDED_COLUMN, PROBLEM_COLUMN, FailingRow, ReadTable, RosterEntry, TableRow
 from tender_ledger.core.messages import InputRefused, Problem, RowProblem
 from tender_ledger.core.rules import BASES, CURRENCIES, KINDS, OUTCOMES, STANCES
-from tender_ledger.core.tally.table import NONE_NAMED, UNCODED, Informants, Ints, Plants, UseReportTable, Uses
+from tender_ledger.core.tally.table import NONE_NAMED, UNCODED, Informants, Ints, Listed, Plants, UseReportTable, Uses
 from tender_ledger.formats.sheet import Row, Sheet, read_sheet, scan_sheet, write_lines
 
 COLUMNS = ("informant", "community", "informant_kind", "event", "date", "taxon", "plant", "rank", "family", "category",
@@ -180,6 +180,7 @@ def _columns(rows: Sequence[Row], people: Informants, roster_given: bool) -> Use
     coded = [row for row in rows if row["category"] and row["category"] != _NONE]
     categories = sorted({row["category"] for row in coded})
     uses = sorted({(row["category"], row["use"]) for row in coded})
+    subcategories = sorted({row["subcategory"] for row in rows} - {""})
     schemes = list(dict.fromkeys(row["scheme"] for row in coded if row["scheme"]))
     special = {"": UNCODED, _NONE: NONE_NAMED}
     events = sorted({row["event"] for row in rows})
@@ -209,8 +210,21 @@ def _columns(rows: Sequence[Row], people: Informants, roster_given: bool) -> Use
         minor_role=np.array([row["role"] in ("carrier", "corrective") for row in rows], dtype=bool),
         scheme=_codes((row["scheme"] or (schemes or [""])[0] for row in rows), schemes or [""]),
         schemes=tuple(schemes),
+        subcategory=_codes((row["subcategory"] for row in rows), ["", *subcategories]) - 1,
+        subcategories=tuple(subcategories),
+        parts=_listed(row["part"] for row in rows),
+        preparations=_listed(row["preparation"] for row in rows),
         roster_given=roster_given,
     )
+
+
+def _listed(cells: Iterable[str]) -> Listed:
+    """Cells of several codes, parted by semicolons; one that stands twice in a cell is one."""
+    told = [dict.fromkeys(code.strip() for code in cell.split(";") if code.strip()) for cell in cells]
+    labels = sorted({code for codes in told for code in codes})
+    place = {code: at for at, code in enumerate(labels)}
+    pairs = np.array([(row, place[code]) for row, codes in enumerate(told) for code in codes], dtype=np.int64).reshape(-1, 2)
+    return Listed(pairs[:, 0], pairs[:, 1], tuple(labels))
 
 
 def _codes(values: Iterable[object], labels: Sequence[object]) -> Ints:

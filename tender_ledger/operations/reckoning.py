@@ -15,7 +15,7 @@ from tender_ledger.core.tally.taxa import counted_taxa
 from tender_ledger.core.terms import Purpose, Scope
 from tender_ledger.storage.database import snapshot
 from tender_ledger.storage.queries import plants, reports, studies
-from tender_ledger.storage.queries.tally import assemble, read_columns, read_labels, read_table
+from tender_ledger.storage.queries.tally import PLANT_COLUMNS, assemble, read_columns, read_labels, read_table
 
 ALL = Selection()
 
@@ -38,7 +38,7 @@ def reckon_study(scope: Scope, rules: CountingRules, *, purpose: Purpose = Purpo
     scope = scope.for_purpose(purpose)
     with snapshot():
         revision = studies.study(scope)["revision"]
-        tally = count(read_table(scope, with_ids=bool(selection.part)), rules)
+        tally = count(read_table(scope, rules, with_ids=bool(selection.part)), rules)
         with_part = reports.reports_with_part(scope, selection.part) if selection.part else None
     if not selection:
         return StudyReckoning(reckon(tally), revision)
@@ -69,9 +69,10 @@ def reports_behind(scope: Scope, rules: CountingRules, *, taxon: str = "", categ
     """The reports that count for a taxon, a category or a community, or any of them together, under the rules."""
     with snapshot():
         counted = scope.for_purpose(Purpose.COUNTED)
-        labels = read_labels(counted)
-        table = assemble(read_columns(counted, plant_ids=_plants_of(labels, rules, taxon), with_ids=True), labels)
-        tally = count(table, rules)
+        labels = read_labels(counted, rules)
+        wanted = None if rules.mixtures == "own_taxon" else _plants_of(labels, rules, taxon)
+        tally = count(assemble(read_columns(counted, rules, plant_ids=wanted, with_ids=True), labels), rules)
+        table = tally.table
         keep = tally.kept.copy()
         if taxon:
             at = tally.taxa.names.index(taxon) if taxon in tally.taxa.names else -2
@@ -82,14 +83,14 @@ def reports_behind(scope: Scope, rules: CountingRules, *, taxon: str = "", categ
             names = table.informants.communities
             keep &= table.informants.community[table.informant] == (names.index(community) if community in names else -9)
         rows = table.row if table.row is not None else np.empty(0, dtype=np.int64)
-        ids = [int(one) for one in rows[keep]]
+        ids = sorted({int(one) for one in rows[keep]})
         return Behind(len(ids), reports.reports_by_id(scope, ids))
 
 
 def _plants_of(labels: dict[str, Any], rules: CountingRules, taxon: str) -> list[int] | None:
     if not taxon:
         return None
-    plants = Plants(*(tuple(one[key] for one in labels["plants"]) for key in ("label", "taxon", "rank", "family")))
+    plants = Plants(*(tuple(one[key] for one in labels["plants"]) for key in PLANT_COLUMNS))
     taxa = counted_taxa(plants, rules)
     at = taxa.names.index(taxon) if taxon in taxa.names else -2
     return [labels["plants"][place]["id"] for place in np.flatnonzero(taxa.of_plant == at)]

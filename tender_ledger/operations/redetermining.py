@@ -38,7 +38,7 @@ def preview_determination(scope: Scope, number: int, names: NamesService, rules:
     name = found_name(names, taxon) if taxon.strip() else None
     accepted = name and _accepted(names, name)
     with snapshot():
-        table = read_table(scope.for_purpose(Purpose.COUNTED))
+        table = read_table(scope.for_purpose(Purpose.COUNTED), rules)
         shown = reports.reports(scope, plant_id=plant["id"])
     label, new = plant["field_number"], (accepted.name, accepted.rank, accepted.family) if accepted else ("", "", "")
     before, after = (reckon(count(one, rules)) for one in (table, redetermined(table, label, *new)))

@@ -59,7 +59,8 @@ def test_the_worked_example_imported_counts_as_indices_counts_its_files(small: S
     document = json.loads(out.lower())
     screen = result_document(reckon_study(small.scope, parse_rules({"basis": ["own", "hearsay"]})).result)
     assert document["totals"]["n"] == screen["totals"]["N"] == 8
-    assert document["taxa"] == json.loads(json.dumps(screen["taxa"]).lower())
+    for taxon, values in json.loads(json.dumps(screen["taxa"]).lower()).items():
+        assert {key: document["taxa"][taxon][key] for key in values} == values
     assert prompt("import", *tables, *asked)[1].startswith(f"{rows} rows: 0 landed, {rows} on record already")
 
 

@@ -4,6 +4,7 @@ from typing import Any
 
 import pytest
 
+from tender_ledger.core.indices.parts import shares_told
 from tender_ledger.core.indices.reckoning import Reckoning, reckon
 from tender_ledger.core.messages import InputRefused
 from tender_ledger.core.rules import parse_rules
@@ -60,6 +61,82 @@ def test_communities_and_kinds_change_n_and_filters_do_not():
 
 def test_nc_is_observed_or_the_protocols():
     assert (reckoned().nc, reckoned(nc=13).nc) == (2, 13)
+
+
+MIXED = """informant,community,taxon,plant,rank,category,subcategory,use,part,preparation,mixture,role,event
+A,X,Salix caprea,,species,medicines,fever,brow,bark;leaf,decoction,M1,main,E1
+A,X,Tilia cordata,,species,medicines,fever,brow,flower,decoction,M1,companion,E1
+A,X,Sorbus aucuparia,,species,medicines,fever,brow,fruit,decoction,M1,carrier,E1
+A,X,Salix caprea,,species,food,,tea,leaf,infusion,,,E1
+B,X,Salix caprea,,species,medicines,cough,chest,bark,infusion,M1,main,E2
+B,X,Tilia cf. cordata,,species,medicines,cough,chest,flower,,M1,main,E2
+B,X,Tilia cf. cordata,,species,medicines,fever,brow,flower,,,,E3
+C,X,,P-9,,medicines,fever,brow,root,,M2,main,E4
+C,X,Salix caprea,,species,medicines,fever,brow,bark,,M2,main,E4
+"""
+
+
+def mixed(**rules: Any) -> Reckoning:
+    return reckon(count(read_report_table(MIXED.encode()), parse_rules(rules)))
+
+
+@pytest.mark.parametrize(
+    ("rules", "expected"),
+    [
+        # (A food) + (A, B, C medicines) of the willow; (A, B medicines) of the lime.
+        ({}, {"Salix caprea": 4, "Tilia cordata": 2}),
+        # 1/2 in a remedy of two; B tells fever of the lime alone as well, so the lime is whole for B; the third plant of C's
+        # remedy is not determined and still a component.
+        ({"mixtures": "share"}, {"Salix caprea": 2.5, "Tilia cordata": 1.5}),
+        ({"mixtures": "own_taxon"}, {"Salix caprea": 1, "Salix caprea + Tilia cordata": 2, "Tilia cordata": 1}),
+        ({"mixtures": "own_taxon", "undetermined": "lump"},
+         {"(undetermined) + Salix caprea": 1, "Salix caprea": 1, "Salix caprea + Tilia cordata": 2, "Tilia cordata": 1}),
+        ({"mixtures": "all_roles"}, {"Salix caprea": 4, "Sorbus aucuparia": 1, "Tilia cordata": 2}),
+        ({"qualified": "own_taxon"}, {"Salix caprea": 4, "Tilia cf. cordata": 1, "Tilia cordata": 1}),
+        ({"qualified": "drop"}, {"Salix caprea": 4, "Tilia cordata": 1}),
+        ({"unit": "use"}, {"Salix caprea": 4, "Tilia cordata": 3}),
+        ({"unit": "use_part"}, {"Salix caprea": 5, "Tilia cordata": 3}),
+        ({"unit": "use", "repeat": "each_event"}, {"Salix caprea": 4, "Tilia cordata": 3}),
+        ({"repeat": "each_event"}, {"Salix caprea": 4, "Tilia cordata": 3}),
+        ({"level": "subcategory"}, {"Salix caprea": 4, "Tilia cordata": 3}),
+    ],
+)  # fmt: skip
+def test_mixtures_doubtful_names_units_and_levels(rules: dict[str, Any], expected: dict[str, float]):
+    r = mixed(**rules)
+    assert {r.taxa[at]: float(r.ur[at]) for at in range(len(r.taxa)) if r.told[at]} == pytest.approx(expected)
+
+
+def test_shares_leave_tellers_and_agreement_whole():
+    whole, shared = mixed(), mixed(mixtures="share")
+    assert shared.fc.tolist() == whole.fc.tolist()
+    assert (shared.nur.tolist(), shared.nt.tolist()) == (whole.nur.tolist(), whole.nt.tolist())
+    assert shared.ci == pytest.approx(shared.ur / 3)
+    assert shared.uv_all.tolist() == pytest.approx([2.5 / 3, 0, 2 / 3])  # the lime: A 1/2, B chest 1/2 and brow 1
+
+
+def test_a_level_in_one_category_leaves_the_others():
+    r = mixed(level={"medicines": "subcategory"})
+    assert r.categories == ("food", "medicines/cough", "medicines/fever")
+    assert dict(zip(r.categories, r.nur.tolist(), strict=True)) == {"food": 1, "medicines/cough": 2, "medicines/fever": 4}
+    assert mixed(level={"food": "subcategory"}).categories == ("food", "medicines")
+
+
+def test_one_label_of_two_levels_is_two_uses():
+    assert int(mixed(level="subcategory").counts.nu_use.sum()) == 3 + 2
+    with pytest.raises(InputRefused, match="medicine"):
+        mixed(level={"medicine": "subcategory"})
+
+
+def test_parts_and_preparations_by_taxon_category_and_community():
+    tally = count(read_report_table(MIXED.encode()), parse_rules({}))
+    by_taxon = shares_told(tally, tally.table.parts, "taxon")
+    assert by_taxon.labels == ("bark", "flower", "fruit", "leaf", "root")
+    # The willow: bark by A, B, C as a medicine, leaf by A twice (medicine and food): 3 of 5 and 2 of 5.
+    assert by_taxon.shares[0].tolist() == pytest.approx([3 / 5, 0, 0, 2 / 5, 0])
+    by_category = shares_told(tally, tally.table.preparations, "category")
+    assert by_category.counts[by_category.of.index("food")].tolist() == [0, 1, 0]
+    assert shares_told(tally, tally.table.parts, "community").counts.sum() == 7
+    assert shares_told(tally, None, "community").counts.tolist() == [[6]]
 
 
 @pytest.mark.parametrize("rules", [{"communities": ["Z"]}, {"scheme": "three"}])

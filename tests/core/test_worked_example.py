@@ -1,82 +1,96 @@
-"""The hand-worked example: every value of this version against results computed apart from this code.
+"""The hand-worked example: every value of the result document against results computed apart from this code.
 
-Formulas as published: Tardio & Pardo-de-Santayana 2008 (Econ Bot 62:24-39) for UR, FC, NU, RFC, CI; Rossato et al. 1999 (Econ Bot
-53:387-395) and Phillips & Gentry 1993 (Econ Bot 47:15-32) for the use values; Trotter & Logan 1986 and Heinrich et al. 1998
-(Soc Sci Med 47:1859-1871) for ICF. The worked numbers are in tests/reference.
+Formulas as published, each with its source in the function that computes it. The worked numbers are in tests/reference:
+expected-exact.json holds rationals, worked by hand and by exact enumeration of all resamples and relabellings.
 """
 
 import json
+from collections.abc import Iterator
 from fractions import Fraction
+from functools import cache
 from typing import Any
 
+import numpy as np
 import pytest
 
-from tender_ledger.core.indices.reckoning import reckon
+from tender_ledger.core.analysis import Parts, parts_of
+from tender_ledger.core.consensus.model import consensus
+from tender_ledger.core.groups.permanova import permanova
+from tender_ledger.core.indices.reckoning import Reckoning, reckon
+from tender_ledger.core.resampling.bootstrap import bootstrap, resampled_agreement
+from tender_ledger.core.resampling.drawing import draw, every_resample
 from tender_ledger.core.rules import CountingRules, parse_rules
-from tender_ledger.core.tally.counting import count
+from tender_ledger.core.tally.counting import Tally, count
+from tender_ledger.formats.reckoning_files import read_answers, read_flora, read_free_lists
 from tender_ledger.formats.report_table import read_report_table
 from tender_ledger.formats.result_document import result_document
+from tender_ledger.formats.result_parts import consensus_document
 from tests.conftest import REFERENCE
 
 RULES = parse_rules({"basis": ["own", "hearsay"]})
-TAXON_KEYS = ("UR", "UR_by_category", "UR_use", "FC", "NU_category", "NU_use", "RFC", "CI", "CI_components", "UV_simple_use",
-              "UV_simple_category", "UV_PG_use_ns", "n_asked", "family")  # fmt: skip
-CATEGORY_KEYS = ("Nur", "Nt", "ICF", "Nur_use", "ICF_use")
-COMMUNITY_KEYS = ("UR", "FC", "NU_category", "RFC", "CI", "UV_simple_use")
+EXPECTED = json.loads((REFERENCE / "expected-exact.json").read_text())
+FROM_FLOATS = json.loads((REFERENCE / "expected.json").read_text())
 
 
-def document(rules: CountingRules = RULES) -> dict[str, Any]:
-    table = read_report_table((REFERENCE / "reports.csv").read_bytes(), (REFERENCE / "informants.csv").read_bytes())
-    return result_document(reckon(count(table, rules)))
+def read(name: str) -> bytes:
+    return (REFERENCE / name).read_bytes()
+
+
+@cache
+def tally_of(rules: CountingRules = RULES) -> Tally:
+    return count(read_report_table(read("reports.csv"), read("informants.csv")), rules)
+
+
+@cache
+def computed() -> tuple[Reckoning, Parts]:
+    tally = tally_of()
+    lists = read_free_lists(read("freelists.csv"), tally.table.informants.codes)
+    r = reckon(tally)
+    return r, parts_of(tally, r, lists=lists, flora=read_flora(read("flora.csv")), replicates="exact")
+
+
+@cache
+def document(rules: CountingRules | None = None) -> dict[str, Any]:
+    return result_document(*computed()) if rules is None else result_document(reckon(tally_of(rules)))
+
+
+def leaves(value: Any, path: tuple[str, ...] = ()) -> Iterator[tuple[tuple[str, ...], Any]]:
+    if isinstance(value, dict):
+        for key, one in value.items():
+            yield from leaves(one, (*path, key))
+    elif isinstance(value, list):
+        for at, one in enumerate(value):
+            yield from leaves(one, (*path, str(at)))
+    else:
+        yield path, value
+
+
+def at(found: Any, path: tuple[str, ...]) -> Any:
+    for key in path:
+        found = found[int(key)] if isinstance(found, list) else found[key]
+    return found
 
 
 def exact(value: Any) -> Any:
-    if isinstance(value, dict):
-        return {key: exact(one) for key, one in value.items()}
-    return float(Fraction(value)) if isinstance(value, str) and value[:1].isdigit() else value
+    return float(Fraction(value)) if (isinstance(value, str) and value[:1].isdigit()) or str(value)[:1] == "-" else value
 
 
-EXPECTED = json.loads((REFERENCE / "expected-exact.json").read_text())
-TAXA = sorted(EXPECTED["taxa"])
+@pytest.mark.parametrize("part", sorted(set(EXPECTED) - {"conventions"}))
+@pytest.mark.parametrize("expected", [EXPECTED, FROM_FLOATS], ids=["rationals", "decimals"])
+def test_every_value_of_the_example(part: str, expected: dict[str, Any]):
+    found, compared = document()[part], 0
+    for path, value in leaves(expected[part]):
+        value, ours, compared = exact(value), at(found, path), compared + 1
+        if isinstance(value, float | int) and not isinstance(value, bool):
+            assert ours == pytest.approx(value, rel=1e-12, abs=1e-12), (part, *path)
+        else:
+            assert ours == value, (part, *path)
+    assert compared > 10  # totals are the smallest part
 
 
-def test_the_example_is_the_one_meant():
-    assert sorted(document()["taxa"]) == TAXA
-    assert len(TAXA) == 6
-
-
-@pytest.mark.parametrize("taxon", TAXA)
-@pytest.mark.parametrize("key", TAXON_KEYS)
-def test_taxa(taxon: str, key: str):
-    expected = exact(EXPECTED["taxa"][taxon][key])
-    assert document()["taxa"][taxon][key] == (expected if isinstance(expected, str) else pytest.approx(expected, rel=1e-12))
-
-
-@pytest.mark.parametrize("category", sorted(EXPECTED["categories"]))
-@pytest.mark.parametrize("key", CATEGORY_KEYS)
-def test_categories(category: str, key: str):
-    expected = exact(EXPECTED["categories"][category][key])
-    found = document()["categories"][category][key]
-    assert found is None if expected is None else found == pytest.approx(expected, rel=1e-12)
-
-
-@pytest.mark.parametrize("community", ["X", "Y"])
-def test_communities_have_their_own_n_and_values(community: str):
-    expected, found = EXPECTED["communities"]["by_community"][community], document()["communities"]["by_community"][community]
-    assert found["N"] == expected["N"]
-    assert sorted(found["taxa"]) == sorted(expected["taxa"])
-    for name, values in expected["taxa"].items():
-        for key in COMMUNITY_KEYS:
-            assert found["taxa"][name][key] == pytest.approx(exact(values[key]), rel=1e-12), (name, key)
-    for name, values in expected["categories"].items():
-        for key in ("Nur", "Nt", "ICF"):
-            one = exact(values[key])
-            assert found["categories"][name][key] == (one if one is None else pytest.approx(one, rel=1e-12)), (name, key)
-
-
-@pytest.mark.parametrize("key", ["N", "NC", "UR", "UR_use", "informants_reporting", "rows_with_a_use", "taxa"])
-def test_totals(key: str):
-    assert document()["totals"][key] == EXPECTED["totals"][key]
+def test_the_documents_name_the_same_things():
+    for part in ("taxa", "categories", "informants", "families"):
+        assert sorted(document()[part]) == sorted(EXPECTED[part])
 
 
 def test_undefined_agreement_is_null_with_a_reason():
@@ -95,11 +109,15 @@ def test_hearsay_left_out_lowers_the_values_and_leaves_n():
     assert found["categories"]["CRAFT"]["ICF"] is None
 
 
-def test_the_specific_use_as_unit():
-    # Hand-worked: 29 reports; ICF of MED is 9/12.
-    found = document(parse_rules({"basis": ["own", "hearsay"], "unit": "use"}))
-    assert found["totals"]["UR"] == 29
-    assert found["categories"]["MED"]["ICF"] == pytest.approx(3 / 4)
+@pytest.mark.parametrize(("unit", "repeat", "reports", "icf"), [
+    ("category", "once", 27, 8 / 11), ("use", "once", 29, 3 / 4), ("use_part", "once", 30, 10 / 13),
+    ("category", "each_event", 29, 3 / 4), ("use", "each_event", 31, 10 / 13),
+])  # fmt: skip
+def test_the_units_of_a_report(unit: str, repeat: str, reports: int, icf: float):
+    # Hand-worked: 27, 29 and 30 reports, 29 and 31 by event; ICF of MED 8/11 and 3/4. With part MED has 14 keys of 4 taxa.
+    found = document(parse_rules({"basis": ["own", "hearsay"], "unit": unit, "repeat": repeat}))
+    assert found["totals"]["UR"] == reports
+    assert found["categories"]["MED"]["ICF"] == pytest.approx(icf)
 
 
 def test_n_of_those_reporting():
@@ -110,7 +128,61 @@ def test_n_of_those_reporting():
 
 
 def test_without_a_roster_the_silent_are_missing_and_it_says_so():
-    table = read_report_table((REFERENCE / "reports.csv").read_bytes())
-    found = result_document(reckon(count(table, RULES)))
+    found = result_document(reckon(count(read_report_table(read("reports.csv")), RULES)))
     assert found["totals"]["N"] == 7
     assert "roster_from_reports" in {one["code"] for one in found["warnings"]}
+
+
+def test_drawn_resamples_meet_the_enumerated_ones():
+    # Ends within one step of 1/N; for ICF the share of resamples at or below the exact end within 0.01 of the exact share.
+    drawn = bootstrap(tally_of(), replicates=10_000, seed=7, exact_means=False)
+    r = reckon(tally_of())
+    for name, key in (("rfc", "RFC"), ("ci", "CI"), ("uv", "UV_simple_use")):
+        for place, taxon in enumerate(r.taxa):
+            low, high = FROM_FLOATS["uncertainty"]["taxa"][taxon][key]["percentile95"]
+            assert abs(drawn.taxa[name].low[place] - low) <= 1 / 8 + 1e-9
+            assert abs(drawn.taxa[name].high[place] - high) <= 1 / 8 + 1e-9
+    enumerated = bootstrap(tally_of(), exact=True)
+    for place, category in enumerate(r.categories):
+        interval = FROM_FLOATS["uncertainty"]["categories"][category]["percentile95"]
+        assert np.isnan(drawn.categories.low[place]) == (interval is None)
+        assert drawn.categories.undefined[place] == pytest.approx(enumerated.categories.undefined[place], abs=0.01)
+        if interval:
+            assert drawn.categories.mean[place] == pytest.approx(enumerated.categories.mean[place], abs=0.01)
+
+
+def test_shares_below_the_ends_of_agreement():
+    # MED: exact 95 % are 4/7 to 13/15; of the drawn resamples as many lie at or below them as of all 8^8, to 0.01.
+    tally = tally_of()
+    shares = {}
+    for exactly in (True, False):
+        resamples = every_resample(8) if exactly else draw(np.zeros(8, dtype=int), 10_000, 3)
+        icf = resampled_agreement(tally, tally.counted, np.arange(8), resamples)[:, list(tally.table.categories).index("MED")]
+        weight = resamples.shares() * ~np.isnan(icf)
+        shares[exactly] = [float(weight[icf <= end + 1e-12].sum() / weight.sum()) for end in (4 / 7, 13 / 15)]
+    assert shares[True] == pytest.approx(shares[False], abs=0.01)
+
+
+def test_drawn_relabellings_meet_the_counted_ones():
+    tally = tally_of()
+    told = np.zeros((8, 6), dtype=bool)
+    told[tally.citations.informant, tally.citations.taxon] = True
+    groups = np.repeat([0, 1], 4)
+    counted = permanova(told, groups)
+    assert (counted.exact, counted.relabellings, counted.left_out) == (True, 35, 1)
+    drawn = permanova(told, groups, drawn=5_000, seed=3, most_exact=0)
+    assert not drawn.exact
+    assert drawn.p == pytest.approx(3 / 35, abs=0.02)
+    assert drawn.f == pytest.approx(74173 / 24325, rel=1e-12)
+
+
+def test_the_consensus_example():
+    expected = json.loads((REFERENCE / "consensus-expected.json").read_text())
+    found = consensus_document(consensus(read_answers(read("consensus-answers.csv"))))
+    for informant, competence in expected["competence"].items():
+        assert found["competence"][informant] == pytest.approx(competence, abs=1e-5)
+    assert found["eigenvalue_ratio"] == pytest.approx(expected["eigenvalue_ratio"], rel=0.02)
+    for path, value in leaves({key: one for key, one in expected.items() if key not in ("competence", "eigenvalues")}):
+        ours = at(found, path)
+        assert ours == (pytest.approx(value, abs=1e-4) if isinstance(value, float) else value), path
+    assert len(found["answer_key"]) == 40

@@ -6,6 +6,7 @@ import os
 import subprocess
 from collections.abc import Iterator
 from pathlib import Path
+from typing import Any
 
 import pytest
 
@@ -63,8 +64,16 @@ def test_the_indices_are_those_that_the_first_version_computed(first_schema: str
         before = json.loads((FIRST / "indices.json").read_text())[name]
         after = result_document(reckon_study(scope, rules_in_force(scope).with_(informant_kinds=kinds)).result)
         assert after["totals"]["UR"] > 100
-        for part in ("totals", "taxa", "categories", "communities", "warnings"):
-            assert json.loads(json.dumps(after[part])) == before[part], part
+        for part in ("totals", "taxa", "categories", "communities"):
+            assert shared(json.loads(json.dumps(after[part])), before[part]) == before[part], part
+        assert [one for one in after["warnings"] if one in before["warnings"]] == before["warnings"]
+
+
+def shared(after: Any, before: Any) -> Any:
+    """What of the values of today the first version knew by name."""
+    if not isinstance(before, dict):
+        return after
+    return {key: shared(after[key], before[key]) for key in before}
 
 
 def test_nothing_that_was_told_is_lost(first_schema: str):

@@ -5,27 +5,40 @@ from dataclasses import dataclass
 import numpy as np
 import numpy.typing as npt
 
-from tender_ledger.core.indices.importance import TaxonCounts
-from tender_ledger.core.tally.table import Ints
+from tender_ledger.core.indices.importance import TaxonCounts, cross
+from tender_ledger.core.tally.counting import Tally
+from tender_ledger.core.tally.table import Bools, Ints
 
 Floats = npt.NDArray[np.float64]
 
 
 @dataclass(frozen=True)
 class CategoryCounts:
-    """Counts a category, each of shape (categories,): Nur in both units and Nt, the taxa told for it."""
+    """Counts a category, each of shape (categories,): Nur in the unit of the rules and in the three that have keys of their
+    own, Nt, the taxa told for it, and its informants."""
 
     nur: Ints
+    nur_category: Ints
     nur_use: Ints
+    nur_event: Ints
     nt: Ints
+    informants: Ints
 
 
-def category_counts(counts: TaxonCounts) -> CategoryCounts:
-    """Nur: distinct (informant, taxon) told for the category; Nur_use: distinct (informant, taxon, use); Nt: its taxa."""
+def category_counts(tally: Tally, counts: TaxonCounts, among: Bools) -> CategoryCounts:
+    """Nur: the reports of the category, each whole; by (informant, taxon), (informant, taxon, use) and (informant, taxon,
+    event); Nt: its taxa; informants: those who told one."""
+    taxa, categories = counts.ur_by_category.shape
+    told = np.zeros((len(among), categories), dtype=bool)
+    cited = tally.citations.among(among)
+    told[cited.informant, cited.category] = True
     return CategoryCounts(
-        nur=counts.ur_by_category.sum(axis=0),
+        nur=counts.reports_by_category.sum(axis=0),
+        nur_category=counts.ur_by_category.sum(axis=0),
         nur_use=counts.ur_use_by_category.sum(axis=0),
+        nur_event=cross(tally.citation_events.among(among), taxa, categories).sum(axis=0),
         nt=(counts.ur_by_category > 0).sum(axis=0),
+        informants=told.sum(axis=0),
     )
 
 

@@ -5,7 +5,7 @@ from dataclasses import dataclass
 import numpy as np
 import numpy.typing as npt
 
-from tender_ledger.core.tally.counting import Tally
+from tender_ledger.core.tally.counting import Keys, Tally
 from tender_ledger.core.tally.table import Bools, Ints
 
 Floats = npt.NDArray[np.float64]
@@ -13,14 +13,30 @@ Floats = npt.NDArray[np.float64]
 
 @dataclass(frozen=True)
 class TaxonCounts:
-    """Counts a taxon, each of shape (taxa,), and by category of shape (taxa, categories)."""
+    """Counts a taxon, each of shape (taxa,), and by category of shape (taxa, categories).
 
+    `reports_by_category` are in the unit of the rules, whole and as they weigh; the latter differ only where the rules share
+    mixtures. `ur_by_category` are distinct (informant, taxon, category), `ur_use_by_category` distinct specific uses;
+    `event_*` are the same by event. `squares` is the sum over informants of their reports of the taxon, squared;
+    `main_use` the specific use that most informants give (a code, of equals the first by name), `main_use_ties` how many do so.
+    """
+
+    reports_by_category: Ints
+    weighed_by_category: Ints | Floats
     ur_by_category: Ints
     ur_use_by_category: Ints
+    weighed_uses: Ints | Floats
     fc: Ints
     nu_use: Ints
     n_asked: Ints
     mean_uses_asked: Floats
+    mean_categories_asked: Floats
+    event_citations: Ints
+    event_uses: Ints
+    squares: Ints | Floats
+    main_use: Ints
+    main_use_informants: Ints
+    main_use_ties: Ints
 
     @property
     def ur(self) -> Ints:
@@ -44,36 +60,93 @@ def taxon_counts(tally: Tally, among: Bools) -> TaxonCounts:
     An empty tally gives zeros. Source: Tardio & Pardo-de-Santayana 2008, Econ Bot 62:24-39 (UR, FC, NU).
     """
     taxa, categories = len(tally.taxa.names), len(tally.table.categories)
-    cited, used, asked = among[tally.citations_informant], among[tally.uses_informant], among[tally.asked_informant]
-    taxon, category = tally.citations_taxon[cited], tally.citations_category[cited]
-    informant = tally.citations_informant[cited]
-    new = np.ones(len(taxon), dtype=bool)
-    new[1:] = (taxon[1:] != taxon[:-1]) | (informant[1:] != informant[:-1])
-    per_pair = np.bincount(tally.use_events_pair, minlength=len(tally.asked_taxon)) / tally.asked_events
+    citations, uses, reports = (keys.among(among) for keys in (tally.citations, tally.uses, tally.reports))
+    by_category = cross(citations, taxa, categories)
+    by_use = cross(uses, taxa, categories)
+    whole = {id(citations): by_category, id(uses): by_use}.get(id(reports))
+    headline = cross(reports, taxa, categories) if whole is None else whole
+    asked = among[tally.asked_informant]
+    citation_events, use_events = tally.citation_events.among(among), tally.use_events.among(among)
+    main_use, main_informants, ties = _main_uses(tally, among[tally.uses_informant], taxa)
     return TaxonCounts(
-        ur_by_category=_cross(taxon, category, taxa, categories),
-        ur_use_by_category=_cross(tally.uses_taxon[used], tally.uses_category[used], taxa, categories),
-        fc=np.bincount(taxon[new], minlength=taxa),
-        nu_use=_distinct_uses(tally, used, taxa),
+        reports_by_category=headline,
+        weighed_by_category=headline if reports.weight is None else cross(reports, taxa, categories, reports.weight),
+        ur_by_category=by_category,
+        ur_use_by_category=by_use,
+        weighed_uses=by_use.sum(axis=1) if uses.weight is None else np.bincount(uses.taxon, uses.weight, taxa),
+        fc=np.bincount(citations.taxon[firsts_of_pairs(citations)], minlength=taxa),
+        nu_use=_distinct_uses(tally, among[tally.uses_informant], taxa),
         n_asked=np.bincount(tally.asked_taxon[asked], minlength=taxa),
-        mean_uses_asked=np.bincount(tally.asked_taxon[asked], weights=per_pair[asked], minlength=taxa).astype(np.float64),
+        mean_uses_asked=_mean_per_event(tally, use_events, taxa),
+        mean_categories_asked=_mean_per_event(tally, citation_events, taxa),
+        event_citations=np.bincount(citation_events.taxon, minlength=taxa),
+        event_uses=np.bincount(use_events.taxon, minlength=taxa),
+        squares=sums_of_squares(reports, taxa),
+        main_use=main_use,
+        main_use_informants=main_informants,
+        main_use_ties=ties,
     )
 
 
-def _cross(rows: Ints, columns: Ints, n_rows: int, n_columns: int) -> Ints:
-    flat = np.bincount(rows * n_columns + columns, minlength=n_rows * n_columns)
-    return flat.reshape(n_rows, n_columns)
+def firsts_of_pairs(keys: Keys) -> Bools:
+    """Where keys, in their order, come to another (taxon, informant)."""
+    first = np.ones(len(keys), dtype=bool)
+    first[1:] = (keys.taxon[1:] != keys.taxon[:-1]) | (keys.informant[1:] != keys.informant[:-1])
+    return first
+
+
+def sums_of_squares(keys: Keys, taxa: int) -> Ints | Floats:
+    """Per taxon the sum over informants of their keys of it, squared: the bottom of the diversity of informants."""
+    if not len(keys):
+        return np.zeros(taxa, dtype=np.int64)
+    starts = np.flatnonzero(firsts_of_pairs(keys))
+    return np.bincount(keys.taxon[starts], weights=per_pair(keys, starts) ** 2, minlength=taxa)
+
+
+def per_pair(keys: Keys, starts: Ints) -> Ints | Floats:
+    """The keys of each (taxon, informant), as they weigh, from the places where the pairs start."""
+    if not len(keys):
+        return np.zeros(0, dtype=np.int64)
+    return np.diff(starts, append=len(keys)) if keys.weight is None else np.add.reduceat(keys.weight, starts)
+
+
+def _mean_per_event(tally: Tally, keys: Keys, taxa: int) -> Floats:
+    """Per taxon the sum over informants of UV_is: their keys by event, divided by their events about it."""
+    if not len(keys):
+        return np.zeros(taxa)
+    starts = np.flatnonzero(firsts_of_pairs(keys))
+    wide = max(len(tally.table.informants), 1)
+    asked = np.searchsorted(tally.asked_taxon * wide + tally.asked_informant, (keys.taxon * wide + keys.informant)[starts])
+    mean = np.diff(starts, append=len(keys)) / tally.asked_events[asked]
+    return np.bincount(keys.taxon[starts], weights=mean, minlength=taxa).astype(np.float64)
+
+
+def _main_uses(tally: Tally, used: Bools, taxa: int) -> tuple[Ints, Ints, Ints]:
+    """Of every taxon the specific use that most informants give, how many give it, and how many uses as many give."""
+    n_uses = max(len(tally.table.uses.labels), 1)
+    informants = np.bincount(tally.uses_taxon[used] * n_uses + tally.uses_use[used], minlength=taxa * n_uses)
+    uses, categories = tally.table.uses, tally.table.categories
+    named = [f"{categories[category]}/{label}" for category, label in zip(uses.category, uses.labels, strict=True)]
+    order = np.array(sorted(range(n_uses), key=lambda at: named[at] if named else ""), dtype=np.int64)
+    informants = informants.reshape(taxa, n_uses)[:, order]
+    most = informants.max(axis=1, initial=0)
+    return order[informants.argmax(axis=1)] if taxa else most, most, (informants == most[:, None]).sum(axis=1)
+
+
+def cross(keys: Keys, taxa: int, categories: int, weight: Floats | None = None) -> Ints:
+    """The keys by taxon and category, shape (taxa, categories); with a weight, its sums."""
+    flat = np.bincount(keys.taxon * categories + keys.category, weights=weight, minlength=taxa * categories)
+    return flat.reshape(taxa, categories)
 
 
 def _distinct_uses(tally: Tally, used: Bools, taxa: int) -> Ints:
     n_uses = max(len(tally.table.uses.labels), 1)
-    keys = np.sort(tally.uses_taxon[used] * n_uses + tally.uses_use[used])
-    new = np.ones(len(keys), dtype=bool)
-    new[1:] = keys[1:] != keys[:-1]
-    return np.bincount(keys[new] // n_uses, minlength=taxa)
+    flat = np.zeros(taxa * n_uses, dtype=bool)
+    flat[tally.uses_taxon[used] * n_uses + tally.uses_use[used]] = True
+    return flat.reshape(taxa, n_uses).sum(axis=1)
 
 
-def share_of_informants(counts: Ints, n: int) -> Floats:
+def share_of_informants(counts: Ints | Floats, n: int) -> Floats:
     """counts / N, elementwise; NaN where N is 0 (undefined, not 0).
 
     With FC this is RFC_s = FC_s / N in [0, 1]; with UR it is CI_s = sum_u sum_i UR_sui / N in [0, NC], and with UR by
@@ -86,11 +159,15 @@ def share_of_informants(counts: Ints, n: int) -> Floats:
     return values
 
 
+def over_own(counts: Ints | Floats, own: Ints) -> Floats:
+    """counts / own, elementwise; NaN where own is 0. With UR_use and FC it is the use value over those who told (school C)."""
+    return np.divide(counts, own, out=np.full(np.shape(counts), np.nan), where=own > 0)
+
+
 def use_value_of_those_asked(counts: TaxonCounts) -> Floats:
     """UV_s = sum_i UV_is / n_s, UV_is = sum over events of U_is / n_is; n_s are the informants asked about s.
 
     Shape (taxa,); NaN where nobody was asked. Source: Phillips & Gentry 1993, Econ Bot 47:15-32.
     Misleads when nobody was recorded as asked without naming a use: n_s is then FC, and the value at least 1.
     """
-    asked = counts.n_asked
-    return np.divide(counts.mean_uses_asked, asked, out=np.full(len(asked), np.nan), where=asked > 0)
+    return over_own(counts.mean_uses_asked, counts.n_asked)

@@ -8,11 +8,37 @@ from dataclasses import dataclass
 from functools import cached_property
 
 import numpy as np
+import numpy.typing as npt
 
 from tender_ledger.core.messages import InputRefused, Problem, StatisticalWarning
 from tender_ledger.core.rules import CURRENCIES, OUTCOMES, STANCES, CountingRules
-from tender_ledger.core.tally.table import NONE_NAMED, UNCODED, Bools, Ints, UseReportTable
+from tender_ledger.core.tally.levels import at_level
+from tender_ledger.core.tally.mixtures import mixtures_as_taxa, shares_of_mixtures
+from tender_ledger.core.tally.table import NONE_NAMED, UNCODED, Bools, Ints, Listed, UseReportTable
 from tender_ledger.core.tally.taxa import CountedTaxa, counted_taxa
+
+Floats = npt.NDArray[np.float64]
+
+
+@dataclass(frozen=True)
+class Keys:
+    """Distinct keys of one unit, ordered by taxon and informant, as parallel columns; `weight` None: each counts 1."""
+
+    taxon: Ints
+    informant: Ints
+    category: Ints
+    weight: Floats | None = None
+
+    def __len__(self) -> int:
+        return len(self.taxon)
+
+    def among(self, informants: Bools) -> "Keys":
+        """The keys of the informants flagged."""
+        keep = informants[self.informant]
+        if keep.all():
+            return self
+        weight = None if self.weight is None else self.weight[keep]
+        return Keys(self.taxon[keep], self.informant[keep], self.category[keep], weight)
 
 
 @dataclass(frozen=True)
@@ -20,9 +46,9 @@ class Tally:
     """Distinct keys under given rules, as parallel columns.
 
     `uses_*`: distinct (taxon, informant, use); `citations_*`: distinct (taxon, informant, category), the unit UR;
-    `use_events_pair`: one entry a distinct (taxon, informant, use, event), holding its place in `asked_*`;
-    `asked_*`: distinct (taxon, informant) with the number of their events, also those where no use was named.
-    `counted` marks the informants that make up N.
+    `use_events_*`: distinct (taxon, informant, use, event); `pair` is their place in `asked_*`, the distinct (taxon,
+    informant) with the number of their events, also those where no use was named. All are in the order of their keys.
+    `weights`: of the rows, where the rules share mixtures. `counted` marks the informants that make up N.
     """
 
     rules: CountingRules
@@ -40,17 +66,101 @@ class Tally:
     asked_informant: Ints
     asked_events: Ints
     use_events_pair: Ints
+    use_events_use: Ints
+    use_events_event: Ints
+    events_of_informant: Ints
     none_named: int
     warnings: tuple[StatisticalWarning, ...]
+    weights: Floats | None = None
 
     @cached_property
     def uses_category(self) -> Ints:
         return self.table.uses.category[self.uses_use]
 
+    @cached_property
+    def citations(self) -> Keys:
+        """Distinct (taxon, informant, category)."""
+        return Keys(self.citations_taxon, self.citations_informant, self.citations_category, self._weighed("category"))
+
+    @cached_property
+    def uses(self) -> Keys:
+        """Distinct (taxon, informant, specific use)."""
+        return Keys(self.uses_taxon, self.uses_informant, self.uses_category, self._weighed("use"))
+
+    @cached_property
+    def citation_events(self) -> Keys:
+        """Distinct (taxon, informant, category, event)."""
+        category = self.table.uses.category[self.use_events_use] if len(self.use_events_use) else self.use_events_use
+        events, categories = max(self.table.events, 1), max(len(self.table.categories), 1)
+        keys = _distinct(_compose(self.use_events_pair, (categories, category), (events, self.use_events_event)))
+        pair, category = np.divmod(keys // events, categories)
+        return Keys(self.asked_taxon[pair], self.asked_informant[pair], category, self._weighed("category", events=True))
+
+    @cached_property
+    def use_events(self) -> Keys:
+        """Distinct (taxon, informant, specific use, event)."""
+        pair, use = self.use_events_pair, self.use_events_use
+        category = self.table.uses.category[use] if len(use) else use
+        return Keys(self.asked_taxon[pair], self.asked_informant[pair], category, self._weighed("use", events=True))
+
+    def use_parts(self, *, events: bool = False) -> Keys:
+        """Distinct (taxon, informant, specific use, part), a use without a part being one; with `events`, by event too."""
+        row, part = rows_told(self.table.parts, self.kept)
+        parts = 1 + (len(self.table.parts.labels) if self.table.parts else 0)
+        first, weight = self._keys_of_rows(row, ((max(len(self.table.uses.labels), 1), self.table.use[row]), (parts, part + 1)),
+                                           events=events)  # fmt: skip
+        use = self.table.use[row][first]
+        category = self.table.uses.category[use] if len(use) else use
+        return Keys(self.taxa.of_plant[self.table.plant[row]][first], self.table.informant[row][first], category, weight)
+
+    @cached_property
+    def reports(self) -> Keys:
+        """What the rules count as one report: the keys behind the headline UR, CI and ICF."""
+        events = self.rules.repeat == "each_event"
+        if self.rules.unit == "use_part":
+            return self.use_parts(events=events)
+        if self.rules.unit == "use":
+            return self.use_events if events else self.uses
+        return self.citation_events if events else self.citations
+
+    def _weighed(self, unit: str, *, events: bool = False) -> Floats | None:
+        """The weight of every key in the order of the keys: the highest of its rows. None where everything counts whole."""
+        if self.weights is None:
+            return None
+        row = np.flatnonzero(self.kept)
+        use = self.table.use[row]
+        codes = use if unit == "use" else self.table.category[row]
+        size = max(len(self.table.uses.labels if unit == "use" else self.table.categories), 1)
+        return self._keys_of_rows(row, ((size, codes),), events=events)[1]
+
+    def _keys_of_rows(self, row: Ints, codes: tuple[tuple[int, Ints], ...], *, events: bool) -> tuple[Ints, Floats | None]:
+        """Of every distinct key, in order, the place in `row` of a row that has it, and its weight."""
+        if events:
+            codes = (*codes, (max(self.table.events, 1), self.table.event[row]))
+        pair = self.taxa.of_plant[self.table.plant[row]] * np.int64(len(self.table.informants)) + self.table.informant[row]
+        keys = _compose(pair, *codes)
+        order = np.argsort(keys, kind="stable")
+        starts = np.flatnonzero(_first_of_run(keys[order]))
+        weight = np.maximum.reduceat(self.weights[row][order], starts) if self.weights is not None and len(row) else None
+        return order[starts], weight
+
     @property
     def n(self) -> int:
         """N: the number of informants counted, the silent included."""
         return int(self.counted.sum())
+
+
+def rows_told(listed: Listed | None, kept: Bools) -> tuple[Ints, Ints]:
+    """Kept rows with each of what they tell several of, and those that tell none with the code -1: places, codes."""
+    if listed is None:
+        row = np.flatnonzero(kept)
+        return row, np.full(len(row), -1, dtype=np.int64)
+    with_some = kept[listed.row]
+    none = kept.copy()
+    none[listed.row] = False
+    without = np.flatnonzero(none)
+    return (np.concatenate([listed.row[with_some], without]),
+            np.concatenate([listed.code[with_some], np.full(len(without), -1, dtype=np.int64)]))  # fmt: skip
 
 
 def count(table: UseReportTable, rules: CountingRules) -> Tally:
@@ -59,7 +169,10 @@ def count(table: UseReportTable, rules: CountingRules) -> Tally:
     Filters remove reports, never informants from N (unless `n` is `reporting`) and never the asking behind a report.
     An empty table gives an empty tally. Raises InputRefused for a community or scheme that the rows do not have.
     """
+    table = at_level(table, rules)
     taxa = counted_taxa(table.plants, rules)
+    if rules.mixtures == "own_taxon":
+        table, taxa = mixtures_as_taxa(table, taxa)
     allowed = allowed_informants(table, rules)
     present = allowed[table.informant] & (taxa.of_plant[table.plant] >= 0)
     kept = present & _rows_that_count(table, rules)
@@ -93,8 +206,12 @@ def count(table: UseReportTable, rules: CountingRules) -> Tally:
         asked_informant=asked_informant,
         asked_events=asked_events,
         use_events_pair=np.searchsorted(asked_pair, keys // (shape.events * shape.uses)),
+        use_events_use=keys // shape.events % shape.uses,
+        use_events_event=keys % shape.events,
+        events_of_informant=_events_of_informant(table, shape),
         none_named=int((present & (table.category == NONE_NAMED)).sum()),
         warnings=_warnings(table, allowed, taxa),
+        weights=shares_of_mixtures(table, taxa) if rules.mixtures == "share" else None,
     )
 
 
@@ -131,10 +248,12 @@ def _rows_that_count(table: UseReportTable, rules: CountingRules) -> Bools:
         keep &= _listed(CURRENCIES, rules.currency)[table.currency]
     elif table.currency is None and "unstated" not in rules.currency:
         keep &= False
-    if table.minor_role is not None and rules.mixtures == "each":
+    if table.minor_role is not None and rules.mixtures in ("each", "own_taxon", "share"):
         keep &= ~table.minor_role
     if table.mixture is not None and rules.mixtures == "drop":
         keep &= table.mixture == 0
+    if table.secondary is not None and rules.secondary_codes == "ignore":
+        keep &= ~table.secondary
     if table.scheme is not None:
         keep &= table.scheme == _scheme(table, rules)
     return keep
@@ -158,6 +277,12 @@ def _counted(allowed: Bools, reporting: Ints, rules: CountingRules) -> Bools:
     counted = np.zeros_like(allowed)
     counted[reporting] = True
     return counted
+
+
+def _events_of_informant(table: UseReportTable, shape: "_Shape") -> Ints:
+    """In how many events each informant stands in the table, whatever the rules leave out."""
+    keys = _distinct(_compose(table.informant, (shape.events, table.event)))
+    return np.bincount(keys // shape.events, minlength=shape.informants)
 
 
 def _compose(first: Ints, *rest: tuple[int, Ints]) -> Ints:

@@ -39,6 +39,8 @@ class Plants:
     taxon: tuple[str, ...]
     rank: tuple[str, ...]
     family: tuple[str, ...]
+    qualifier: tuple[str, ...] = ()  # cf. or aff., "" where there is none; empty: nowhere
+    foreign: tuple[bool, ...] = ()  # grown here and native elsewhere, so that no flora of the place holds them; empty: none
 
     def __len__(self) -> int:
         return len(self.labels)
@@ -53,12 +55,23 @@ class Uses:
 
 
 @dataclass(frozen=True)
+class Listed:
+    """What rows tell several of, such as parts: pairs of a row's place and a code into `labels`. Rows may have none."""
+
+    row: Ints
+    code: Ints
+    labels: tuple[str, ...]
+
+
+@dataclass(frozen=True)
 class UseReportTable:
     """Rows of reports as integer codes, with the label tables the codes point into.
 
     Columns of length n: informant, event, plant, category (see NONE_NAMED, UNCODED), use (-1 where no category),
     basis (a code into `bases`), stance, outcome (codes into `rules.STANCES`, `OUTCOMES`). Optional columns are None where
-    the rows do not carry them: currency, mixture (0: none), minor_role (carrier or corrective), scheme, row (identities).
+    the rows do not carry them: currency, mixture (0: none; else the remedy of the row's informant), minor_role (carrier or
+    corrective), scheme, subcategory (-1: none), secondary (the code is a further one of its report), parts and
+    preparations, row (identities).
     """
 
     informants: Informants
@@ -79,6 +92,11 @@ class UseReportTable:
     minor_role: Bools | None = None
     scheme: Ints | None = None
     schemes: tuple[str, ...] = ()
+    subcategory: Ints | None = None
+    subcategories: tuple[str, ...] = ()
+    secondary: Bools | None = None
+    parts: Listed | None = None
+    preparations: Listed | None = None
     row: Ints | None = None
     roster_given: bool = True
     terms_partial: bool = False  # whether terms keep some reports of counted informants out

@@ -1,6 +1,7 @@
 """Which taxon a plant is counted as: the rules about undetermined, genus-level and infraspecific plants."""
 
-from dataclasses import dataclass
+import re
+from dataclasses import dataclass, replace
 
 import numpy as np
 
@@ -8,7 +9,8 @@ from tender_ledger.core.rules import CountingRules
 from tender_ledger.core.tally.table import Ints, Plants
 
 UNDETERMINED = "(undetermined)"
-_BELOW_SPECIES = frozenset({"infraspecific", "subspecies", "variety", "form"})
+QUALIFIER = re.compile(r"\b(cf|aff)\.?\s+")
+BELOW_SPECIES = frozenset({"infraspecific", "subspecies", "variety", "form"})
 
 
 @dataclass(frozen=True)
@@ -22,6 +24,7 @@ class CountedTaxa:
 
 def counted_taxa(plants: Plants, rules: CountingRules) -> CountedTaxa:
     """Assign every plant its counted taxon under the rules. A genus is never made a species unless the rules say so."""
+    plants = _unqualified(plants)
     species = {name for name, rank in zip(plants.taxon, plants.rank, strict=True) if name and rank == "species"}
     chosen = [_name(plants, at, rules, species) for at in range(len(plants))]
     names = tuple(sorted({name for name in chosen if name}))
@@ -32,15 +35,27 @@ def counted_taxa(plants: Plants, rules: CountingRules) -> CountedTaxa:
 
 
 def _name(plants: Plants, at: int, rules: CountingRules, species: set[str]) -> str:
-    name, rank = plants.taxon[at], plants.rank[at]
+    name, rank, qualifier = plants.taxon[at], plants.rank[at], plants.qualifier[at]
     if not name:
         return _undetermined(plants.labels[at], rules)
+    if qualifier and rules.qualified != "as_taxon":
+        genus, _, rest = name.partition(" ")
+        return "" if rules.qualified == "drop" else f"{genus} {qualifier} {rest}".strip()
     if rank == "genus" and rules.genus_level != "own_taxon":
         own = sorted(s for s in species if s.split()[0] == name.split()[0])
         return own[0] if rules.genus_level == "merge_if_single" and len(own) == 1 else _kept_genus(name, rules)
-    if rank in _BELOW_SPECIES and rules.infraspecific == "lump":
+    if rank in BELOW_SPECIES and rules.infraspecific == "lump":
         return species_of(name)
     return name
+
+
+def _unqualified(plants: Plants) -> Plants:
+    """The plants with cf. or aff. out of their names, each in the column of its own."""
+    own = plants.qualifier or ("",) * len(plants)
+    found = [QUALIFIER.search(name) for name in plants.taxon]
+    qualifier = tuple(old or (f"{hit[1]}." if hit else "") for old, hit in zip(own, found, strict=True))
+    names = tuple(QUALIFIER.sub("", name) if hit else name for name, hit in zip(plants.taxon, found, strict=True))
+    return replace(plants, taxon=names, qualifier=qualifier)
 
 
 def _kept_genus(name: str, rules: CountingRules) -> str:

@@ -204,7 +204,9 @@ def counted_plants(scope: Scope) -> list[dict[str, Any]]:
     """Every plant with its accepted taxon, as the tally needs it; a plant without determination has taxon ""."""
     return rows(
         """SELECT p.id, 'P-' || lpad(p.number::text, 3, '0') AS label, coalesce(acc.name, x.name, '') AS taxon,
-                  coalesce(acc.rank, x.rank, '') AS rank, coalesce(acc.family, x.family, '') AS family
+                  coalesce(acc.rank, x.rank, '') AS rank, coalesce(acc.family, x.family, '') AS family,
+                  CASE d.qualifier WHEN 'cf' THEN 'cf.' WHEN 'aff' THEN 'aff.' ELSE '' END AS qualifier,
+                  p.origin = 'introduced' AND p.management IN ('cultivated', 'bought') AS foreign
            FROM plant p LEFT JOIN determination d ON d.plant_id = p.id AND d.is_current AND d.removed_at IS NULL
            LEFT JOIN taxon x ON x.id = d.taxon_id LEFT JOIN taxon acc ON acc.id = x.accepted_id
            WHERE p.study_id = %(study)s AND p.removed_at IS NULL ORDER BY p.id""",

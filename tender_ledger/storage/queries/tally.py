@@ -1,41 +1,54 @@
 """Report rows as columns: one statement, under the terms, as fast as the server can hand them over."""
 
+from dataclasses import replace
 from typing import Any
 
 import numpy as np
 
-from tender_ledger.core.rules import BASES, CURRENCIES, OUTCOMES, STANCES
-from tender_ledger.core.tally.table import NONE_NAMED, UNCODED, Informants, Ints, Plants, UseReportTable, Uses
+from tender_ledger.core.messages import InputRefused, Problem
+from tender_ledger.core.rules import BASES, CURRENCIES, OUTCOMES, STANCES, CountingRules
+from tender_ledger.core.tally.table import NONE_NAMED, UNCODED, Informants, Ints, Listed, Plants, UseReportTable, Uses
 from tender_ledger.core.terms import Scope
 from tender_ledger.storage.database import database, rows
 from tender_ledger.storage.queries.plants import counted_plants
 from tender_ledger.storage.queries.studies import study, terms
 from tender_ledger.storage.queries.terms import TERMS, allowed, counts_in_part, parameters, report_allowed, telling_allowed
 
+DEFAULTS = CountingRules()
+PLANT_COLUMNS = ("label", "taxon", "rank", "family", "qualifier", "foreign")
 COLUMNS = ("informant", "encounter", "plant", "category", "use", "basis", "stance", "outcome")
 
 
-def read_columns(scope: Scope, *, plant_ids: list[int] | None = None, with_ids: bool = False) -> dict[str, Ints]:
+def read_columns(scope: Scope, rules: CountingRules = DEFAULTS, *, plant_ids: list[int] | None = None,
+                 with_ids: bool = False) -> dict[str, Ints]:  # fmt: skip
     """The columns of the reports whose informants the scope allows, as arrays of database numbers.
 
     `use` is a purpose's number, or minus a subcategory's, or 0 where a report has neither; a category is 0 where it is
-    uncoded. Columns leave the server as packed big-endian integers, one value a column, in one order for all.
+    uncoded. Columns leave the server as packed big-endian integers, one value a column, in one order for all. The rules say
+    the scheme, and which columns are needed that most do not take.
     """
     expressions = {
         "informant": "r.informant_id", "encounter": "r.encounter_id", "plant": "r.plant_id",
         "category": "coalesce(k.category_id, 0)", "use": "coalesce(k.purpose_id, -k.subcategory_id, 0)",
         "basis": "r.basis_id", "stance": "r.stance_id", "outcome": "r.outcome_id",
     }  # fmt: skip
-    expressions |= _rare_columns(scope)
+    rare = _rarely_used(scope)
+    expressions |= _rare_columns(rare)
+    if rules.level != "category":
+        expressions["subcategory"] = "coalesce(k.subcategory_id, 0)"
+    primary = "AND k.is_primary"
+    if rules.secondary_codes == "count":
+        primary, expressions = "", {**expressions, "secondary": "(NOT coalesce(k.is_primary, true))::int"}
+    mixtures = _MIXTURES if rare["mixture"] else ""
     if with_ids:
         expressions["row"] = "r.id"
     packed = ", ".join(f"string_agg(int8send({what}), '')" for what in expressions.values())
     sql = f"""SELECT {packed} FROM use_report r
         JOIN encounter e ON e.id = r.encounter_id AND e.removed_at IS NULL {TERMS} r.informant_id
-        LEFT JOIN report_coding k ON k.report_id = r.id AND k.is_primary AND k.scheme = %(scheme)s
+        LEFT JOIN report_coding k ON k.report_id = r.id {primary} AND k.scheme = %(scheme)s {mixtures}
         WHERE r.study_id = %(study)s AND r.removed_at IS NULL AND {report_allowed(scope)}
           AND (%(plants)s::bigint[] IS NULL OR r.plant_id = ANY(%(plants)s))"""
-    values = parameters(scope, plants=plant_ids, scheme=study(scope)["scheme"])
+    values = parameters(scope, plants=plant_ids, scheme=scheme_counted(scope, rules))
     cursor = database.connection().cursor(binary=True)
     try:
         cursor.execute(sql, values)
@@ -46,31 +59,76 @@ def read_columns(scope: Scope, *, plant_ids: list[int] | None = None, with_ids: 
             for name, data in zip(expressions, found, strict=True)}  # fmt: skip
 
 
-def _rare_columns(scope: Scope) -> dict[str, str]:
-    """Columns that most studies do not use; they are read where a report of the study says something in them."""
-    used = rows(
+_MIXTURES = """LEFT JOIN (SELECT mixture, row_number() OVER (ORDER BY mixture) AS code FROM
+    (SELECT DISTINCT mixture FROM use_report WHERE study_id = %(study)s AND mixture <> '') named) m ON m.mixture = r.mixture"""
+
+
+def scheme_counted(scope: Scope, rules: CountingRules) -> str:
+    """The coding scheme that the rules count by, the study's own where they name none. Refused for one without categories."""
+    if rules.scheme is None:
+        return str(study(scope)["scheme"])
+    known = [one["scheme"] for one in rows(
+        """SELECT DISTINCT scheme FROM vocabulary_term WHERE vocabulary = 'category' AND removed_at IS NULL
+             AND (study_id IS NULL OR study_id = %(study)s) ORDER BY scheme""", study=scope.study_id)]  # fmt: skip
+    if rules.scheme not in known:
+        raise InputRefused(Problem("There is no such coding scheme.", "rules.scheme", rules.scheme, ", ".join(known)))
+    return rules.scheme
+
+
+def _rarely_used(scope: Scope) -> dict[str, bool]:
+    """Which of the columns that most studies do not use say something in a report of the study."""
+    return rows(
         """SELECT EXISTS (SELECT FROM use_report WHERE study_id = %(study)s AND currency <> 'unstated') AS currency,
                   EXISTS (SELECT FROM use_report WHERE study_id = %(study)s AND (mixture <> '' OR role <> 'main')) AS mixture""",
         study=scope.study_id,
     )[0]
+
+
+def _rare_columns(used: dict[str, bool]) -> dict[str, str]:
     currencies = ", ".join(f"'{one}'" for one in CURRENCIES)
     found = {}
     if used["currency"]:
         found["currency"] = f"array_position(ARRAY[{currencies}], r.currency) - 1"
     if used["mixture"]:
-        found |= {"mixture": "(r.mixture <> '')::int", "minor_role": "(r.role IN ('carrier', 'corrective'))::int"}
+        found |= {"mixture": "coalesce(m.code, 0)", "minor_role": "(r.role IN ('carrier', 'corrective'))::int"}
     return found
 
 
-def read_table(scope: Scope, *, plant_ids: list[int] | None = None, with_ids: bool = False) -> UseReportTable:
-    """The use-report table of a study under the terms of the scope, askings included; call it inside `snapshot()`."""
-    columns = read_columns(scope, plant_ids=plant_ids, with_ids=with_ids)
-    return assemble(columns, read_labels(scope, plant_ids=plant_ids))
+def read_table(scope: Scope, rules: CountingRules = DEFAULTS, *, plant_ids: list[int] | None = None, with_ids: bool = False,
+               told: bool = False) -> UseReportTable:  # fmt: skip
+    """The use-report table of a study under the terms of the scope, askings included; call it inside `snapshot()`.
+
+    With `told`, or where the rules count by part, with the parts and preparations of every report.
+    """
+    told = told or rules.unit == "use_part"
+    columns = read_columns(scope, rules, plant_ids=plant_ids, with_ids=with_ids or told)
+    table = assemble(columns, read_labels(scope, rules, plant_ids=plant_ids))
+    return _with_told(scope, table) if told else table
 
 
-def read_labels(scope: Scope, *, plant_ids: list[int] | None = None) -> dict[str, Any]:
+def _with_told(scope: Scope, table: UseReportTable) -> UseReportTable:
+    found: dict[str, Any] = {}
+    for name, kind, column in (("parts", "report_part", "part_id"), ("preparations", "report_method", "method_id")):
+        told = rows(
+            f"""SELECT DISTINCT x.report_id AS report, v.code FROM {kind} x JOIN vocabulary_term v ON v.id = x.{column}
+                WHERE x.study_id = %(study)s""",
+            study=scope.study_id,
+        )
+        labels = tuple(sorted({one["code"] for one in told}))
+        place = {label: at for at, label in enumerate(labels)}
+        codes: dict[int, list[int]] = {}
+        for one in told:
+            codes.setdefault(one["report"], []).append(place[one["code"]])
+        row = table.row if table.row is not None else np.zeros(0, dtype=np.int64)
+        pairs = [(at, code) for at, number in enumerate(row.tolist()) for code in codes.get(number, ())]
+        both = np.array(pairs, dtype=np.int64).reshape(-1, 2)
+        found[name] = Listed(both[:, 0], both[:, 1], labels)
+    return replace(table, **found)
+
+
+def read_labels(scope: Scope, rules: CountingRules = DEFAULTS, *, plant_ids: list[int] | None = None) -> dict[str, Any]:
     """Everything beside the rows that a tally needs: informants, plants, terms, purposes, askings."""
-    scheme = study(scope)["scheme"]
+    scheme = scheme_counted(scope, rules)
     return {
         "informants": _roster(scope),
         "plants": counted_plants(scope),
@@ -135,6 +193,11 @@ def assemble(columns: dict[str, Ints], labels: dict[str, Any]) -> UseReportTable
     for name in ("row", "currency", "mixture"):
         if name in columns:
             table[name] = np.concatenate([columns[name], pad])
+    if "subcategory" in columns:
+        places = _places([one["id"] for one in labels["subcategories"]], columns["subcategory"])
+        table["subcategory"] = np.concatenate([places, pad - 1])
+    if "secondary" in columns:
+        table["secondary"] = np.concatenate([columns["secondary"], pad]).astype(bool)
     if "minor_role" in columns:
         table["minor_role"] = np.concatenate([columns["minor_role"], pad]).astype(bool)
     if not there.all():
@@ -146,7 +209,10 @@ def assemble(columns: dict[str, Ints], labels: dict[str, Any]) -> UseReportTable
             np.array([one["is_source"] for one in informants], dtype=bool),
             communities,
         ),
-        plants=Plants(*(tuple(one[key] for one in plants) for key in ("label", "taxon", "rank", "family"))),
+        plants=Plants(
+            *(tuple(one[key] for one in plants) for key in ("label", "taxon", "rank", "family", "qualifier", "foreign"))
+        ),
+        subcategories=tuple(one["code"] for one in labels["subcategories"]),
         categories=tuple(one["code"] for one in categories),
         uses=uses,
         events=events,

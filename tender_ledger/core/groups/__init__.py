@@ -1,0 +1,1 @@
+"""Groups of informants (communities, genders, ages, occupations, periods) beside one another."""

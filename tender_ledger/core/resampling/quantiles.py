@@ -1,0 +1,29 @@
+"""Percentile ends of resampled values: the smallest value that at least a share p of the resamples does not exceed."""
+
+import math
+
+import numpy as np
+import numpy.typing as npt
+
+Floats = npt.NDArray[np.float64]
+ALPHA = 0.05
+_SLACK = 1e-12  # what a sum of shares may fall short of p by rounding
+
+
+def ends_of_columns(values: npt.NDArray[np.float32] | Floats, alpha: float = ALPHA) -> tuple[Floats, Floats]:
+    """The alpha/2 and 1 - alpha/2 ends of every column of (resamples, columns), rows equally likely."""
+    rows = len(values)
+    low = max(math.ceil(round(rows * alpha / 2, 9)) - 1, 0)
+    high = max(math.ceil(round(rows * (1 - alpha / 2), 9)) - 1, 0)
+    sorted_there = np.partition(values, (low, high), axis=0)
+    return sorted_there[low].astype(np.float64), sorted_there[high].astype(np.float64)
+
+
+def weighted_ends(values: Floats, shares: Floats, alpha: float = ALPHA) -> tuple[float, float]:
+    """The ends of one column whose rows have the probabilities `shares`, which need not sum to 1."""
+    order = np.argsort(values, kind="stable")
+    summed = np.cumsum(shares[order])
+    summed /= summed[-1]
+    low, high = (int(np.searchsorted(summed, p - _SLACK)) for p in (alpha / 2, 1 - alpha / 2))
+    last = len(values) - 1
+    return float(values[order[min(low, last)]]), float(values[order[min(high, last)]])

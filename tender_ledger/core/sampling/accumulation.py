@@ -1,0 +1,115 @@
+"""The expected curve of things heard in t of T tellings, its coverage, and how many tellers are still wanting."""
+
+import math
+from dataclasses import dataclass
+
+import numpy as np
+import numpy.typing as npt
+from scipy.special import gammaln
+
+from tender_ledger.core.sampling.incidence import Incidences
+from tender_ledger.core.tally.table import Ints
+
+Floats = npt.NDArray[np.float64]
+
+
+def _log_share_without(y: Ints, units: int, drawn: Ints) -> Floats:
+    """log [C(T - Y, t) / C(T, t)], shape (drawn, things): the share of draws of t units that have none of the Y."""
+    rest = units - y[None, :] - drawn[:, None]
+    possible = rest >= 0
+    with np.errstate(all="ignore"):
+        log = (gammaln(units - y + 1.0)[None, :] - gammaln(np.where(possible, rest, 0) + 1.0)
+               - gammaln(units + 1.0) + gammaln(units - drawn + 1.0)[:, None])  # fmt: skip
+    return np.where(possible, log, -np.inf)
+
+
+def _counted_once(y: Ints) -> tuple[Ints, Ints]:
+    """The different Y and how many things have each: curves cost by the former."""
+    return np.unique(y, return_counts=True)
+
+
+def expected_curve(found: Incidences) -> Floats:
+    """S(t) = S_obs - sum_s C(T - Y_s, t) / C(T, t) for t = 1 .. T, shape (T,); empty where nobody was heard.
+
+    S(1) = U / T, S(T) = S_obs. Sources: Ugland, Gray & Ellingsen 2003; Colwell, Mao & Chang 2004.
+    Misleads when tellers were chosen because they know much: the curve then rises faster than among everybody.
+    """
+    y, times = _counted_once(found.y)
+    drawn = np.arange(1, found.units + 1)
+    if not len(y):
+        return np.zeros(found.units)
+    return found.observed - np.exp(_log_share_without(y, found.units, drawn)) @ times
+
+
+def curve_band(found: Incidences, richness: float) -> Floats:
+    """The standard error of S(t), shape (T,): sqrt(sum_s (1 - a_s)^2 - S(t)^2 / S_est), a_s the share of draws without s.
+
+    The unconditional variance of Colwell, Mao & Chang 2004, Ecology 85:2717-2727 (eq. 6; from memory), S_est being Chao2.
+    """
+    y, times = _counted_once(found.y)
+    if not len(y) or not richness:
+        return np.zeros(found.units)
+    share = 1 - np.exp(_log_share_without(y, found.units, np.arange(1, found.units + 1)))
+    variance = (share**2) @ times - (share @ times) ** 2 / richness
+    return np.sqrt(np.maximum(variance, 0.0))
+
+
+def coverage(found: Incidences) -> float:
+    """C(T) = 1 - (Q1/U) * (T-1) Q1 / ((T-1) Q1 + 2 Q2): the share of all mentions that belong to things already heard.
+
+    With Q2 = 0: (T-1)(Q1-1) / ((T-1)(Q1-1) + 2) in place of the second factor (less certain); with Q1 = 0: 1. NaN where
+    nothing was told. Source: Chao & Jost 2012, Ecology 93:2533-2547.
+    """
+    if not found.u:
+        return math.nan
+    return 1 - found.q1 / found.u * _unseen(found)
+
+
+def _unseen(found: Incidences) -> float:
+    before, q1, q2 = found.units - 1, found.q1, found.q2
+    if not q1:
+        return 0.0
+    top = before * (q1 if q2 else q1 - 1)
+    below = top + 2 * (q2 or 1)
+    return top / below
+
+
+def coverage_simple(found: Incidences) -> float:
+    """Good & Turing's 1 - Q1 / U; NaN where nothing was told."""
+    return 1 - found.q1 / found.u if found.u else math.nan
+
+
+def coverage_curve(found: Incidences) -> Floats:
+    """C(t) = 1 - sum_s (Y_s / U) C(T - Y_s, t) / C(T - 1, t) for t = 1 .. T - 1. Source: Chao & Jost 2012."""
+    y, times = _counted_once(found.y)
+    drawn = np.arange(1, max(found.units, 1))
+    if not len(y):
+        return np.full(len(drawn), np.nan)
+    # C(T - Y, t) / C(T - 1, t) is the share among the T - 1 other units for a thing in Y - 1 of them
+    share = np.exp(_log_share_without(y - 1, found.units - 1, drawn))
+    return 1 - share @ (times * y / found.u)
+
+
+@dataclass(frozen=True)
+class StillWanted:
+    """How many more informants a coverage takes; `more` None: no number can be given, and `why` says so."""
+
+    goal: float
+    more: int | None
+    why: str = ""
+
+
+def informants_for(found: Incidences, goal: float = 0.95) -> StillWanted:
+    """The smallest m with C(T + m) = 1 - (Q1/U) [(T-1) Q1 / ((T-1) Q1 + 2 Q2)]^(m + 1) >= goal.
+
+    Trusted for m <= T only; beyond that no number is given. Source: Chao et al. 2014 (less certain).
+    """
+    if not found.u or found.units < 2:
+        return StillWanted(goal, None, "Too few were heard to say how many more it takes.")
+    if coverage(found) >= goal:
+        return StillWanted(goal, 0)
+    unseen = _unseen(found)
+    more = math.ceil(round(math.log((1 - goal) * found.u / found.q1) / math.log(unseen) - 1, 9)) if 0 < unseen < 1 else None
+    if more is None or more > found.units:
+        return StillWanted(goal, None, f"At least twice as many as so far ({found.units} were heard).")
+    return StillWanted(goal, more)
