@@ -5,16 +5,20 @@ import statistics
 import tempfile
 import time
 from collections.abc import Callable
+from dataclasses import replace
+from functools import partial
 from pathlib import Path
 from typing import Any
 
 import click
 import numpy as np
 
-from tender_ledger.cli.bench_data import bench_scope, fill_study
+from tender_ledger.cli.bench_data import COMMUNITIES, bench_scope, fill_study
 from tender_ledger.cli.bench_import import bench_import
 from tender_ledger.cli.bench_ledger import bench_ledger
+from tender_ledger.core.indices.importance import over_own
 from tender_ledger.core.indices.reckoning import Reckoning, reckon
+from tender_ledger.core.resampling.bootstrap import bootstrap
 from tender_ledger.core.rules import CountingRules
 from tender_ledger.core.tally.counting import count
 from tender_ledger.core.tally.table import UseReportTable
@@ -24,12 +28,14 @@ from tender_ledger.storage.database import configure, connected, migrate
 from tender_ledger.storage.queries.tally import assemble, read_columns, read_labels
 
 _RUNS = 5
+_REPLICATES = 1000
+_ROWS = ("informant", "event", "plant", "category", "use", "basis", "stance", "outcome")
 
 
 @click.command()
 @click.option("--reports", default=1_000_000, show_default=True, help="How many reports.")
-@click.option("--informants", default=2_000, show_default=True)
-@click.option("--taxa", default=1_500, show_default=True)
+@click.option("--informants", default=5_000, show_default=True)
+@click.option("--taxa", default=2_000, show_default=True)
 @click.option(
     "--listed", default=100_000, show_default=True, help="Reports of the study whose table is asked for; 0 asks for none."
 )
@@ -64,24 +70,44 @@ def _run(reports: int, informants: int, taxa: int) -> None:
     scope = bench_scope()
     reading, columns = _median(lambda: read_columns(scope))
     assembling, table = _median(lambda: assemble(columns, read_labels(scope)))
+    _say("reading the eight columns out of PostgreSQL, terms joined", reading)
+    _say("from database numbers to dense codes", assembling)
     rules = CountingRules()
-    counting, result = _median(lambda: _all_indices(table, rules))
-    click.echo(f"reading the eight columns out of PostgreSQL, terms joined   {reading:6.3f} s")
-    click.echo(f"from database numbers to dense codes                        {assembling:6.3f} s")
-    click.echo(
-        f"every index, whole study and each community                 {counting:6.3f} s   {counting / reading:.2f} of reading"
+    whole, result = _median(lambda: _all_indices(table, rules, communities=False))
+    _say("all indices of species and categories, whole study", whole, f"{whole / reading:.2f} of reading")
+    communities, _ = _median(lambda: _all_indices(table, rules))
+    _say(f"the same, and for each of {COMMUNITIES} communities", communities, f"{communities / reading:.2f} of reading")
+    tally = count(table, rules)
+    drawing, drawn = _median(lambda: bootstrap(tally, replicates=_REPLICATES, exact_means=False), runs=3)
+    _say(
+        f"{_REPLICATES:,} resamples of UV, CI, RFC, ICF with their ends and ranks", drawing, f"{drawing / reading:.2f} of reading"
     )
-    whole, _ = _median(lambda: _all_indices(table, rules, communities=False))
-    click.echo(f"every index, whole study                                    {whole:6.3f} s   {whole / reading:.2f} of reading")
-    peak = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1024
-    click.echo(f"highest memory of this process so far                       {peak:6.0f} MB")
+    if np.isnan(drawn.taxa["ci"].low).any():
+        raise SystemExit("an interval is missing")
+    _growth(table, rules)
     _beside_pandas(table, result, whole)
+    peak = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1024
+    click.echo(f"highest memory of this process so far, pandas included {peak:26.0f} MB")
 
 
-def _median(work: Callable[[], Any]) -> tuple[float, Any]:
-    """Seconds, the median of five runs, and the last result."""
+def _say(what: str, seconds: float, ratio: str = "") -> None:
+    click.echo(f"{what:64} {seconds:7.3f} s   {ratio}".rstrip())
+
+
+def _growth(table: UseReportTable, rules: CountingRules) -> None:
+    """Parts of the table by number of rows: how the time of a row changes with them."""
+    sizes = [size for size in (10_000, 100_000, len(table)) if size <= len(table)]
+    names = [one for one in _ROWS if getattr(table, one) is not None]
+    for size in sizes:
+        part = replace(table, **{name: getattr(table, name)[:size] for name in names})
+        seconds, _ = _median(partial(_all_indices, part, rules, communities=False))
+        _say(f"all indices of the first {size:,} rows", seconds, f"{1e9 * seconds / size:.0f} ns a row")
+
+
+def _median(work: Callable[[], Any], runs: int = _RUNS) -> tuple[float, Any]:
+    """Seconds, the median of some runs, and the last result."""
     seconds = []
-    for _ in range(_RUNS):
+    for _ in range(runs):
         began = time.perf_counter()
         result = work()
         seconds.append(time.perf_counter() - began)
@@ -92,7 +118,26 @@ def _all_indices(table: UseReportTable, rules: CountingRules, *, communities: bo
     """Count, and ask for every index that is computed only when asked for."""
     result = reckon(count(table, rules), communities=communities)
     for part in (result, *result.by_community.values()):
-        _ = part.rfc, part.ci, part.ci_components, part.nu, part.uv_all, part.uv_asked, part.icf
+        _ = (
+            part.rfc,
+            part.ci,
+            part.ci_components,
+            part.nu,
+            part.uv_all,
+            part.uv_asked,
+            part.uv_told,
+            part.cv,
+            part.ri,
+            part.ri_properties,
+            part.fl_by_category,
+            part.fl,
+            part.rop,
+            part.ud,
+            part.id,
+            part.uc,
+            part.icf,
+            part.sd,
+        )
     return result
 
 
@@ -104,11 +149,15 @@ def _beside_pandas(table: UseReportTable, ours: Reckoning, whole: float) -> None
         click.echo("pandas is not installed (it is only in requirements/develop.lock); its figures are left out.")
         return
     seconds, theirs = _median(lambda: indices_with_pandas(table))
+    counts, categories = ours.counts, ours.category_counts
     equal = all(np.allclose(theirs[name], value, equal_nan=True) for name, value in {
         "ur": ours.ur, "fc": ours.fc, "nu": ours.nu, "rfc": ours.rfc, "ci": ours.ci, "uv": ours.uv_all, "uva": ours.uv_asked,
-        "nur": ours.nur, "nt": ours.nt, "icf": ours.icf, "ci_components": ours.ci_components,
+        "nur": ours.nur, "nt": ours.nt, "icf": ours.icf, "ci_components": ours.ci_components, "cv": ours.cv, "ri": ours.ri,
+        "ri_properties": ours.ri_properties, "fl": ours.fl, "ud": ours.ud, "id": ours.id, "sd": ours.sd,
+        "uva_category": over_own(counts.mean_categories_asked, counts.n_asked), "main_use": counts.main_use_informants,
+        "nur_use": categories.nur_use, "nur_event": categories.nur_event, "informants": categories.informants,
     }.items())  # fmt: skip
-    click.echo(f"the same indices with pandas, whole study                   {seconds:6.3f} s   {seconds / whole:.1f} times ours")
+    _say("the same indices with pandas, whole study", seconds, f"{seconds / whole:.1f} times ours")
     click.echo("the values are equal" if equal else "THE VALUES DIFFER")
     if not equal:
         raise SystemExit(1)

@@ -14,24 +14,34 @@ from tender_ledger.storage.queries.studies import terms
 _CODE = "BENCH"
 
 
+COMMUNITIES, CATEGORIES = 20, 15
+_SCHEME = "bench"
+
+
 def fill_study(reports: int, informants: int, taxa: int, seed: int = 1, code: str = _CODE) -> None:
-    """A study of three communities whose holders all agreed to be counted; reports fall on few taxa often, on many rarely."""
+    """A study of twenty communities whose holders all agreed to be counted, with a scheme of fifteen categories.
+
+    Reports fall on few taxa often, on many rarely.
+    """
     rng = np.random.default_rng(seed)
     person = one_number(
         """INSERT INTO person (email, email_fold, name, password_hash)
            VALUES (%(mail)s, %(mail)s, 'Bench', '-') RETURNING id""",
         mail=f"{code.lower()}@b",
     )
-    study = one_number("INSERT INTO study (code, title, zone) VALUES (%(code)s, 'Bench', 'UTC') RETURNING id", code=code)
+    study = one_number("INSERT INTO study (code, title, zone, scheme) VALUES (%(code)s, 'Bench', 'UTC', %(scheme)s) RETURNING id",
+                       code=code, scheme=_SCHEME)  # fmt: skip
     run("INSERT INTO membership (study_id, person_id, role) VALUES (%(s)s, %(p)s, 'owner')", s=study, p=person)
-    run("INSERT INTO community (study_id, code, name) SELECT %(s)s, 'C' || n, 'C' || n FROM generate_series(1, 3) n", s=study)
+    run("INSERT INTO community (study_id, code, name) SELECT %(s)s, 'C' || n, 'C' || n FROM generate_series(1, %(n)s) n",
+        s=study, n=COMMUNITIES)  # fmt: skip
     run(
         """INSERT INTO holder (study_id, code, community_id, recorded_by)
-           SELECT %(s)s, 'H-' || n, (SELECT min(id) FROM community WHERE study_id = %(s)s) + n %% 3, %(p)s
+           SELECT %(s)s, 'H-' || n, (SELECT min(id) FROM community WHERE study_id = %(s)s) + n %% %(c)s, %(p)s
            FROM generate_series(1, %(n)s) n""",
         s=study,
         p=person,
         n=informants,
+        c=COMMUNITIES,
     )
     run("INSERT INTO informant (study_id, holder_id) SELECT study_id, id FROM holder WHERE study_id = %(s)s", s=study)
     run(
@@ -86,9 +96,18 @@ def _plants(study: int, taxa: int) -> None:
 
 def _purposes(study: int) -> None:
     run(
+        """WITH made AS (INSERT INTO vocabulary_term (study_id, vocabulary, scheme, code, abbreviation, position)
+               SELECT %(s)s, 'category', %(scheme)s, 'use_' || chr(96 + n), 'U' || chr(64 + n), n
+               FROM generate_series(1, %(n)s) n RETURNING id, code)
+           INSERT INTO term_label (term_id, language, label) SELECT id, 'en', code FROM made""",
+        s=study,
+        scheme=_SCHEME,
+        n=CATEGORIES,
+    )
+    run(
         """INSERT INTO purpose (study_id, category_id, label, label_fold)
            SELECT %(s)s, c.id, 'use ' || n, 'use ' || n FROM vocabulary_term c, generate_series(1, 10) n
-           WHERE c.vocabulary = 'category' AND c.study_id IS NULL AND c.code <> 'gene_sources' ORDER BY c.id, n""",
+           WHERE c.vocabulary = 'category' AND c.study_id = %(s)s ORDER BY c.id, n""",
         s=study,
     )
 
@@ -140,12 +159,14 @@ def _reports(
     )
     run(
         """INSERT INTO report_coding (study_id, report_id, scheme, category_id, purpose_id)
-           SELECT r.study_id, r.id, 'economic_botany', u.category_id, u.id
-           FROM (SELECT study_id, id, ('x' || substr(md5(id::text), 1, 6))::bit(24)::int %% 120 AS k FROM use_report
+           SELECT r.study_id, r.id, %(scheme)s, u.category_id, u.id
+           FROM (SELECT study_id, id, ('x' || substr(md5(id::text), 1, 6))::bit(24)::int %% (10 * %(n)s) AS k FROM use_report
                  WHERE study_id = %(s)s AND id >= %(start)s) r JOIN purpose u ON u.id = %(first)s + r.k""",
         s=study,
         start=start,
         first=first["purpose"],
+        scheme=_SCHEME,
+        n=CATEGORIES,
     )
 
 

@@ -30,12 +30,36 @@ def indices_with_pandas(table: UseReportTable) -> dict[str, Any]:
     events = frame[["taxon", "informant", "event"]].drop_duplicates().groupby(["taxon", "informant"]).size()
     mean = by_event.reindex(events.index, fill_value=0) / events
     asked = mean.groupby("taxon").mean().reindex(range(taxa_n))
+    with_use = kept[["taxon", "informant", "use", "category"]].drop_duplicates()
+    per_pair = cited.groupby(["taxon", "informant"]).size()
+    squares = (per_pair**2).groupby("taxon").sum().reindex(range(taxa_n), fill_value=0).to_numpy()
+    of_use = with_use.groupby(["taxon", "use"]).size()
+    main_use = of_use.groupby("taxon").max().reindex(range(taxa_n), fill_value=0).to_numpy()
+    nu_use = of_use.groupby("taxon").size().reindex(range(taxa_n), fill_value=0).to_numpy()
+    by_event_category = kept[["taxon", "informant", "category", "event"]].drop_duplicates()
+    per_event = by_event_category.groupby(["taxon", "informant"]).size().reindex(events.index, fill_value=0) / events
+    asked_category = per_event.groupby("taxon").mean().reindex(range(taxa_n))
+    nur_use = with_use.groupby("category").size().reindex(range(categories), fill_value=0)
+    nur_event = by_event_category.groupby("category").size().reindex(range(categories), fill_value=0)
+    tellers = (
+        kept[["informant", "category"]].drop_duplicates().groupby("category").size().reindex(range(categories), fill_value=0)
+    )
     nur, nt = split.sum(axis=0).to_numpy(), (split > 0).sum(axis=0).to_numpy()
     ur = split.sum(axis=1).to_numpy()
+    told, nu = fc.to_numpy(), (split > 0).sum(axis=1).to_numpy()
+    matrix = split.to_numpy().astype(float)
     with np.errstate(invalid="ignore", divide="ignore"):
+        further = {
+            "cv": nu / max((nt > 0).sum(), 1) * (told / n) * (ur / n), "ri": (told / told.max() + nu / nu.max()) / 2,
+            "ri_properties": nu / nu.max() + nu_use / nu_use.max(), "fl": 100 * matrix.max(axis=1) / told,
+            "ud": ur**2 / (matrix**2).sum(axis=1), "id": ur**2 / squares, "sd": nur**2 / (matrix**2).sum(axis=0),
+            "main_use": main_use, "uva_category": asked_category.to_numpy(), "nur_use": nur_use.to_numpy(),
+            "nur_event": nur_event.to_numpy(), "informants": tellers.to_numpy(),
+        }  # fmt: skip
         icf = np.where(nur > 1, (nur - nt) / (nur - 1), np.nan)
     return {
-        "ur": ur, "fc": fc.to_numpy(), "nu": (split > 0).sum(axis=1).to_numpy(), "rfc": fc.to_numpy() / n, "ci": ur / n,
+        **further,
+        "ur": ur, "fc": told, "nu": nu, "rfc": fc.to_numpy() / n, "ci": ur / n,
         "ci_components": split.to_numpy() / n,
         "uv": uses.to_numpy() / n, "uva": asked.to_numpy(), "nur": nur, "nt": nt, "icf": icf,
     }  # fmt: skip

@@ -67,7 +67,8 @@ def taxon_counts(tally: Tally, among: Bools) -> TaxonCounts:
     headline = cross(reports, taxa, categories) if whole is None else whole
     asked = among[tally.asked_informant]
     citation_events, use_events = tally.citation_events.among(among), tally.use_events.among(among)
-    main_use, main_informants, ties = _main_uses(tally, among[tally.uses_informant], taxa)
+    by_specific_use = _by_specific_use(tally, among, taxa)
+    main_use, main_informants, ties = _main_uses(tally, by_specific_use)
     return TaxonCounts(
         reports_by_category=headline,
         weighed_by_category=headline if reports.weight is None else cross(reports, taxa, categories, reports.weight),
@@ -75,10 +76,10 @@ def taxon_counts(tally: Tally, among: Bools) -> TaxonCounts:
         ur_use_by_category=by_use,
         weighed_uses=by_use.sum(axis=1) if uses.weight is None else np.bincount(uses.taxon, uses.weight, taxa),
         fc=np.bincount(citations.taxon[firsts_of_pairs(citations)], minlength=taxa),
-        nu_use=_distinct_uses(tally, among[tally.uses_informant], taxa),
+        nu_use=(by_specific_use > 0).sum(axis=1),
         n_asked=np.bincount(tally.asked_taxon[asked], minlength=taxa),
-        mean_uses_asked=_mean_per_event(tally, use_events, taxa),
-        mean_categories_asked=_mean_per_event(tally, citation_events, taxa),
+        mean_uses_asked=_sums(tally.asked_taxon[asked], tally.mean_uses_of_asked[asked], taxa),
+        mean_categories_asked=_sums(tally.asked_taxon[asked], tally.mean_categories_of_asked[asked], taxa),
         event_citations=np.bincount(citation_events.taxon, minlength=taxa),
         event_uses=np.bincount(use_events.taxon, minlength=taxa),
         squares=sums_of_squares(reports, taxa),
@@ -110,40 +111,31 @@ def per_pair(keys: Keys, starts: Ints) -> Ints | Floats:
     return np.diff(starts, append=len(keys)) if keys.weight is None else np.add.reduceat(keys.weight, starts)
 
 
-def _mean_per_event(tally: Tally, keys: Keys, taxa: int) -> Floats:
-    """Per taxon the sum over informants of UV_is: their keys by event, divided by their events about it."""
-    if not len(keys):
-        return np.zeros(taxa)
-    starts = np.flatnonzero(firsts_of_pairs(keys))
-    wide = max(len(tally.table.informants), 1)
-    asked = np.searchsorted(tally.asked_taxon * wide + tally.asked_informant, (keys.taxon * wide + keys.informant)[starts])
-    mean = np.diff(starts, append=len(keys)) / tally.asked_events[asked]
-    return np.bincount(keys.taxon[starts], weights=mean, minlength=taxa).astype(np.float64)
+def _sums(taxon: Ints, values: Floats, taxa: int) -> Floats:
+    return np.bincount(taxon, weights=values, minlength=taxa).astype(np.float64)
 
 
-def _main_uses(tally: Tally, used: Bools, taxa: int) -> tuple[Ints, Ints, Ints]:
-    """Of every taxon the specific use that most informants give, how many give it, and how many uses as many give."""
+def _by_specific_use(tally: Tally, among: Bools, taxa: int) -> Ints:
+    """Informants by taxon and specific use, shape (taxa, uses)."""
     n_uses = max(len(tally.table.uses.labels), 1)
-    informants = np.bincount(tally.uses_taxon[used] * n_uses + tally.uses_use[used], minlength=taxa * n_uses)
+    keys = tally.uses_taxon * n_uses + tally.uses_use
+    return np.bincount(keys if among.all() else keys[among[tally.uses_informant]], minlength=taxa * n_uses).reshape(taxa, n_uses)
+
+
+def _main_uses(tally: Tally, informants: Ints) -> tuple[Ints, Ints, Ints]:
+    """Of every taxon the specific use that most informants give, how many give it, and how many uses as many give."""
     uses, categories = tally.table.uses, tally.table.categories
     named = [f"{categories[category]}/{label}" for category, label in zip(uses.category, uses.labels, strict=True)]
-    order = np.array(sorted(range(n_uses), key=lambda at: named[at] if named else ""), dtype=np.int64)
-    informants = informants.reshape(taxa, n_uses)[:, order]
+    order = np.array(sorted(range(informants.shape[1]), key=lambda at: named[at] if named else ""), dtype=np.int64)
+    informants = informants[:, order]
     most = informants.max(axis=1, initial=0)
-    return order[informants.argmax(axis=1)] if taxa else most, most, (informants == most[:, None]).sum(axis=1)
+    return order[informants.argmax(axis=1)] if len(informants) else most, most, (informants == most[:, None]).sum(axis=1)
 
 
 def cross(keys: Keys, taxa: int, categories: int, weight: Floats | None = None) -> Ints:
     """The keys by taxon and category, shape (taxa, categories); with a weight, its sums."""
     flat = np.bincount(keys.taxon * categories + keys.category, weights=weight, minlength=taxa * categories)
     return flat.reshape(taxa, categories)
-
-
-def _distinct_uses(tally: Tally, used: Bools, taxa: int) -> Ints:
-    n_uses = max(len(tally.table.uses.labels), 1)
-    flat = np.zeros(taxa * n_uses, dtype=bool)
-    flat[tally.uses_taxon[used] * n_uses + tally.uses_use[used]] = True
-    return flat.reshape(taxa, n_uses).sum(axis=1)
 
 
 def share_of_informants(counts: Ints | Floats, n: int) -> Floats:

@@ -223,5 +223,5 @@ def _reckon_among(tally: Tally, among: Bools, warnings: tuple[StatisticalWarning
         askings_recorded=tally.none_named > 0,
         rows=int(kept.sum()),
         warnings=warnings,
-        uses_told=len(np.unique(tally.uses_use)),
+        uses_told=int((np.bincount(tally.uses_use) > 0).sum()),
     )

@@ -63,7 +63,7 @@ def every_resample(n: int) -> Resamples:
         raise InputRefused(
             Problem("All resamples can be enumerated for few informants only.", "bootstrap", f"N = {n}",
                     "N of 10 at most", "Give a number of resamples instead."))  # fmt: skip
-    rows = np.array(_compositions(n, n), dtype=np.float32).reshape(-1, n)
+    rows = np.array(_compositions(n, n) if n else [()], dtype=np.float32).reshape(-1 if n else 1, n)
     factorial = np.array([math.factorial(k) for k in range(n + 1)], dtype=np.float64)
     times = factorial[n] / factorial[rows.astype(np.int64)].prod(axis=1)
     return Resamples(rows, times, "exact enumeration of all resamples")

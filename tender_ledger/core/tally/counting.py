@@ -34,9 +34,9 @@ class Keys:
 
     def among(self, informants: Bools) -> "Keys":
         """The keys of the informants flagged."""
-        keep = informants[self.informant]
-        if keep.all():
+        if informants.all():
             return self
+        keep = informants[self.informant]
         weight = None if self.weight is None else self.weight[keep]
         return Keys(self.taxon[keep], self.informant[keep], self.category[keep], weight)
 
@@ -46,8 +46,8 @@ class Tally:
     """Distinct keys under given rules, as parallel columns.
 
     `uses_*`: distinct (taxon, informant, use); `citations_*`: distinct (taxon, informant, category), the unit UR;
-    `use_events_*`: distinct (taxon, informant, use, event); `pair` is their place in `asked_*`, the distinct (taxon,
-    informant) with the number of their events, also those where no use was named. All are in the order of their keys.
+    `use_event_keys`: distinct (taxon, informant, use, event) as one number each, `use_events_pair` their places in `asked_*`,
+    the distinct (taxon, informant) with the number of their events, also those where no use was named. All are in order.
     `weights`: of the rows, where the rules share mixtures. `counted` marks the informants that make up N.
     """
 
@@ -65,10 +65,8 @@ class Tally:
     asked_taxon: Ints
     asked_informant: Ints
     asked_events: Ints
+    use_event_keys: Ints
     use_events_pair: Ints
-    use_events_use: Ints
-    use_events_event: Ints
-    events_of_informant: Ints
     none_named: int
     warnings: tuple[StatisticalWarning, ...]
     weights: Floats | None = None
@@ -88,18 +86,48 @@ class Tally:
         return Keys(self.uses_taxon, self.uses_informant, self.uses_category, self._weighed("use"))
 
     @cached_property
+    def events_of_informant(self) -> Ints:
+        """In how many events each informant stands in the table, whatever the rules leave out."""
+        events = max(self.table.events, 1)
+        keys = _distinct(_compose(self.table.informant, (events, self.table.event)))
+        return np.bincount(keys // events, minlength=len(self.table.informants))
+
+    @cached_property
+    def _use_of_events(self) -> tuple[Ints, Ints]:
+        """The specific use and the event of every use event."""
+        between, event = np.divmod(self.use_event_keys, max(self.table.events, 1))
+        return between % max(len(self.table.uses.labels), 1), event
+
+    @cached_property
+    def _citation_events(self) -> tuple[Ints, Ints]:
+        """Of every distinct (taxon, informant, category, event) its place in `asked_*`, and its category."""
+        use, event = self._use_of_events
+        category = self.table.uses.category[use] if len(use) else use
+        events, categories = max(self.table.events, 1), max(len(self.table.categories), 1)
+        keys = _distinct(_compose(self.use_events_pair, (categories, category), (events, event)))
+        pair, category = np.divmod(keys // events, categories)
+        return pair, category
+
+    @cached_property
     def citation_events(self) -> Keys:
         """Distinct (taxon, informant, category, event)."""
-        category = self.table.uses.category[self.use_events_use] if len(self.use_events_use) else self.use_events_use
-        events, categories = max(self.table.events, 1), max(len(self.table.categories), 1)
-        keys = _distinct(_compose(self.use_events_pair, (categories, category), (events, self.use_events_event)))
-        pair, category = np.divmod(keys // events, categories)
+        pair, category = self._citation_events
         return Keys(self.asked_taxon[pair], self.asked_informant[pair], category, self._weighed("category", events=True))
+
+    @cached_property
+    def mean_uses_of_asked(self) -> Floats:
+        """UV_is of every asked pair: its specific uses by event, divided by its events."""
+        return np.bincount(self.use_events_pair, minlength=len(self.asked_taxon)) / self.asked_events
+
+    @cached_property
+    def mean_categories_of_asked(self) -> Floats:
+        """The same by categories."""
+        return np.bincount(self._citation_events[0], minlength=len(self.asked_taxon)) / self.asked_events
 
     @cached_property
     def use_events(self) -> Keys:
         """Distinct (taxon, informant, specific use, event)."""
-        pair, use = self.use_events_pair, self.use_events_use
+        pair, use = self.use_events_pair, self._use_of_events[0]
         category = self.table.uses.category[use] if len(use) else use
         return Keys(self.asked_taxon[pair], self.asked_informant[pair], category, self._weighed("use", events=True))
 
@@ -205,10 +233,8 @@ def count(table: UseReportTable, rules: CountingRules) -> Tally:
         asked_taxon=asked_taxon,
         asked_informant=asked_informant,
         asked_events=asked_events,
+        use_event_keys=keys,
         use_events_pair=np.searchsorted(asked_pair, keys // (shape.events * shape.uses)),
-        use_events_use=keys // shape.events % shape.uses,
-        use_events_event=keys % shape.events,
-        events_of_informant=_events_of_informant(table, shape),
         none_named=int((present & (table.category == NONE_NAMED)).sum()),
         warnings=_warnings(table, allowed, taxa),
         weights=shares_of_mixtures(table, taxa) if rules.mixtures == "share" else None,
@@ -277,12 +303,6 @@ def _counted(allowed: Bools, reporting: Ints, rules: CountingRules) -> Bools:
     counted = np.zeros_like(allowed)
     counted[reporting] = True
     return counted
-
-
-def _events_of_informant(table: UseReportTable, shape: "_Shape") -> Ints:
-    """In how many events each informant stands in the table, whatever the rules leave out."""
-    keys = _distinct(_compose(table.informant, (shape.events, table.event)))
-    return np.bincount(keys // shape.events, minlength=shape.informants)
 
 
 def _compose(first: Ints, *rest: tuple[int, Ints]) -> Ints:
