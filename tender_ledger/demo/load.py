@@ -8,6 +8,7 @@ from datetime import date
 from pathlib import Path
 from typing import Any
 
+from tender_ledger.core.presets import PRESETS
 from tender_ledger.core.rights import Role
 from tender_ledger.core.terms import Scope
 from tender_ledger.formats.sheet import Row, read_sheet
@@ -18,6 +19,7 @@ from tender_ledger.operations import (
     clock,
     encounters,
     freelists,
+    freezing,
     full_reports,
     guarding,
     importing,
@@ -26,6 +28,7 @@ from tender_ledger.operations import (
     permits,
     pictures,
     plants,
+    reckoned,
     reports,
     sources,
     specimens,
@@ -106,9 +109,11 @@ class _Loader:
         self._plants_in_full()
         self._reports()
         self._told()
+        freezing.freeze_reckoning(self.owner, studies.rules_in_force(self.owner), "Before the sheets came in")
         self._sheets()
         self._agreements(first=False)
         self._set_aside()
+        self._reckoned()
         checklists.bring_checklist(self.owner, (_DATA / "taxa.txt").read_bytes(), name="taxa.txt", **self.study["checklist"])
 
     def _places(self) -> None:
@@ -232,6 +237,16 @@ class _Loader:
         chosen = json.loads((_DATA / "told.json").read_text())["set_aside"]
         waiting = next(one for one in worklist.read_worklist(self.owner) if one.rule.code == chosen["rule"])
         worklist.set_item_aside(self.owner, chosen["rule"], waiting.items[0].about, chosen["reason"])
+
+    def _reckoned(self) -> None:
+        """What the reckoning takes beside reports: a flora, answers to questions, scores, rules kept by a name."""
+        reckoned.bring_flora(self.owner, (_DATA / "flora.csv").read_bytes(), **self.study["flora"])
+        answers = (_DATA / "answers.csv").read_bytes()
+        reckoned.bring_answers(self.owner, answers, title=self.study["questionnaire"], alternatives=2)
+        for one in self.study["scores"]:
+            reckoned.score_use(self.owner, one["taxon"], one["category"], *one["scores"])
+        practised = next(one for one in PRESETS if one.code == "practised")
+        studies.save_rules(self.owner, practised.name, practised.rules)
 
     def _sheets(self) -> None:
         """What assistants brought on sheets is imported by the owner, under agreements that are on file already."""

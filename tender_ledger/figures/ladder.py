@@ -9,16 +9,17 @@ from tender_ledger.figures.strip import Share, strip
 ROW = 27.0  # height of a rung, pixels
 HEAD = 26.0  # above the first rung: the scale
 GAP = 40.0  # between the ranked and those that stand apart
-SCALE_X, SCALE_WIDTH = 420.0, 250.0
-STRIP_X, STRIP_WIDTH = 700.0, 150.0
-WIDTH = 906.0
+SCALE_X, SCALE_WIDTH = 420.0, 240.0
+STRIP_X, STRIP_WIDTH = 684.0, 130.0
+WIDTH = 946.0
 
 
 @dataclass(frozen=True)
 class Told:
     """A taxon to be drawn: its value, how many informants told of it, its categories with their counts, most told first.
 
-    `rank` 0 means that it stands apart.
+    `rank` 0 means that it stands apart. `interval` are the ends of 95 % of the resamples, `ranks` those of its ranks,
+    `in_first` the share of the resamples in which it is among the first ten.
     """
 
     taxon: str
@@ -26,11 +27,14 @@ class Told:
     told_by: int
     counts: Sequence[tuple[str, int]]
     rank: int = 0
+    interval: tuple[float, float] | None = None
+    ranks: tuple[int, int] | None = None
+    in_first: float = 0.0
 
 
 @dataclass(frozen=True)
 class Rung:
-    """A drawn taxon: the baseline `y` of its text, the `x` of its dot, its strip."""
+    """A drawn taxon: the baseline `y` of its text, the `x` of its dot, its whisker, its strip."""
 
     taxon: str
     rank: int
@@ -39,6 +43,8 @@ class Rung:
     y: float
     x: float
     shares: tuple[Share, ...]
+    whisker: tuple[float, float] | None
+    told: Told
 
 
 @dataclass(frozen=True)
@@ -62,7 +68,8 @@ def use_ladder(told: Sequence[Told]) -> Ladder:
 
     The scale begins at 0 and ends at a round number not below the highest value.
     """
-    top, step = _scale(max((one.value for one in told if not math.isnan(one.value)), default=0.0))
+    ends = [end for one in told for end in (one.value, *(one.interval or ())) if not math.isnan(end)]
+    top, step = _scale(max(ends, default=0.0))
     ranked = [one for one in told if one.rank]
     apart = [one for one in told if not one.rank]
     rungs = tuple(_rung(one, HEAD + ROW * at, top) for at, one in enumerate(ranked))
@@ -76,7 +83,10 @@ def use_ladder(told: Sequence[Told]) -> Ladder:
 
 def _rung(one: Told, y: float, top: float) -> Rung:
     x = SCALE_X + SCALE_WIDTH * one.value / top if not math.isnan(one.value) else math.nan
-    return Rung(one.taxon, one.rank, one.value, one.told_by, y + ROW * 0.68, round(x, 1), strip(one.counts, STRIP_WIDTH))
+    whisker = one.interval and (round(SCALE_X + SCALE_WIDTH * one.interval[0] / top, 1),
+                                round(SCALE_X + SCALE_WIDTH * one.interval[1] / top, 1))  # fmt: skip
+    return Rung(one.taxon, one.rank, one.value, one.told_by, y + ROW * 0.68, round(x, 1), strip(one.counts, STRIP_WIDTH),
+                whisker, one)  # fmt: skip
 
 
 def _scale(highest: float) -> tuple[float, float]:

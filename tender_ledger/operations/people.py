@@ -25,7 +25,7 @@ from tender_ledger.storage.models import (
     Informant,
     Language,
 )
-from tender_ledger.storage.queries import people, plants, studies
+from tender_ledger.storage.queries import people, plants, results, studies
 
 _FIELD_NUMBER = re.compile(r"(?:P-?)?0*([1-9]\d{0,8})$", re.I)
 _BIRTH = re.compile(r"(?P<year>\d{4})$|(?P<decade>\d{3}0)s$")
@@ -286,6 +286,7 @@ def withdraw_agreement(scope: Scope, consent_id: int, version: int, withdrawn_on
     values = {"withdrawn_on": withdrawn_on, "withdrawal": "seal"}
     with saving(scope, "withdraw_agreement") as writing:
         writing.update(Consent, consent_id, version, values, holder_id=giver["holder_id"])
+    results.forget(scope)
 
 
 def erase_holder(scope: Scope, code: str, typed: str) -> int:

@@ -1,31 +1,40 @@
 """Reckoning a study, and the working of one number down to its reports."""
 
-from collections.abc import Sequence
-from dataclasses import dataclass
+import json
+from collections.abc import Iterator, Mapping, Sequence
+from dataclasses import dataclass, replace
 from typing import Any
 
 import numpy as np
 
+from tender_ledger.core.indices.packing import pack, unpack
 from tender_ledger.core.indices.reckoning import Reckoning, reckon
+from tender_ledger.core.indices.rule_comparison import RulesCompared, compare_rules
 from tender_ledger.core.indices.selection import Selected, Selection, select
+from tender_ledger.core.messages import InputRefused, Problem
 from tender_ledger.core.rules import CountingRules
 from tender_ledger.core.tally.counting import count
 from tender_ledger.core.tally.table import Plants
 from tender_ledger.core.tally.taxa import counted_taxa
 from tender_ledger.core.terms import Purpose, Scope
+from tender_ledger.operations.computing import digest_of
 from tender_ledger.storage.database import snapshot
-from tender_ledger.storage.queries import plants, reports, studies
-from tender_ledger.storage.queries.tally import PLANT_COLUMNS, assemble, read_columns, read_labels, read_table
+from tender_ledger.storage.queries import plants, reports, results, studies
+from tender_ledger.storage.queries.tally import PLANT_COLUMNS, assemble, read_columns, read_labels, read_table, scheme_counted
 
 ALL = Selection()
 
 
 @dataclass(frozen=True)
 class StudyReckoning:
-    """The computed values with the revision of the study they were computed at, and what of them a filter shows."""
+    """The computed values with the revision of the study they were computed at, and what of them a filter shows.
+
+    `n_of` is N by community; the reckoning of a kept community is brought when it is asked for.
+    """
 
     result: Reckoning
     revision: int
+    n_of: Mapping[str, int]
     selected: Selected | None = None
 
 
@@ -36,16 +45,66 @@ def reckon_study(scope: Scope, rules: CountingRules, *, purpose: Purpose = Purpo
     A selection, among the communities of `group` where there are some, says what is shown; it changes no value.
     """
     scope = scope.for_purpose(purpose)
+    kept = None if selection else _kept(scope, rules)
+    if kept is not None:
+        return kept
     with snapshot():
         revision = studies.study(scope)["revision"]
         tally = count(read_table(scope, rules, with_ids=bool(selection.part)), rules)
         with_part = reports.reports_with_part(scope, selection.part) if selection.part else None
+    result = reckon(tally)
+    n_of = {code: part.n for code, part in result.by_community.items()}
     if not selection:
-        return StudyReckoning(reckon(tally), revision)
+        _keep(scope, rules, revision, result)
+        return StudyReckoning(result, revision, n_of)
     people = tally.table.informants
     among = np.array([people.communities[code] in group if code >= 0 else False for code in people.community], dtype=bool)
     chosen = select(tally, selection, with_part=with_part, among=among if group else None)
-    return StudyReckoning(reckon(tally), revision, chosen)
+    return StudyReckoning(result, revision, n_of, chosen)
+
+
+_WHOLE = "reckoning"
+
+
+class _KeptCommunities(Mapping[str, Reckoning]):
+    """The kept reckonings of the communities, each read when it is asked for."""
+
+    def __init__(self, scope: Scope, rules: CountingRules, codes: Sequence[str]) -> None:
+        self.scope, self.rules, self.codes = scope, rules, codes
+
+    def __getitem__(self, code: str) -> Reckoning:
+        if code not in self.codes:
+            raise KeyError(code)
+        digest = digest_of(self.scope, _WHOLE, self.rules, {"community": code})
+        found = results.kept_results(self.scope, [digest])
+        return unpack(found[digest], self.rules) if digest in found else reckon_study(
+            self.scope, self.rules, purpose=self.scope.purpose).result.by_community[code]  # fmt: skip
+
+    def __iter__(self) -> Iterator[str]:
+        return iter(self.codes)
+
+    def __len__(self) -> int:
+        return len(self.codes)
+
+
+def _kept(scope: Scope, rules: CountingRules) -> StudyReckoning | None:
+    digests = [digest_of(scope, _WHOLE, rules, {"part": part}) for part in ("whole", "communities")]
+    found = results.kept_results(scope, digests)
+    if len(found) < len(digests):
+        return None
+    said = json.loads(found[digests[1]])
+    communities = _KeptCommunities(scope, rules, list(said["n"]))
+    whole = replace(unpack(found[digests[0]], rules), by_community=communities)
+    return StudyReckoning(whole, said["revision"], said["n"])
+
+
+def _keep(scope: Scope, rules: CountingRules, revision: int, r: Reckoning) -> None:
+    said = {"revision": revision, "n": {code: part.n for code, part in r.by_community.items()}}
+    bodies = {digest_of(scope, _WHOLE, rules, {"part": "whole"}): pack(r),
+              digest_of(scope, _WHOLE, rules, {"part": "communities"}): json.dumps(said).encode()}  # fmt: skip
+    for code, part in r.by_community.items():
+        bodies[digest_of(scope, _WHOLE, rules, {"community": code})] = pack(part)
+    results.keep_results(scope, revision, bodies)
 
 
 def parts_told(scope: Scope) -> list[dict[str, Any]]:
@@ -109,3 +168,34 @@ def taxon_facts(scope: Scope) -> dict[str, dict[str, str]]:
             most[taxon] = plant["names"][0]["attested"]
             fact["name"] = plant["names"][0]["name"]
     return facts
+
+
+@dataclass(frozen=True)
+class SideBySide:
+    """Two sets of rules over the study as it stands, and of the reports that only one counts those the viewer may see."""
+
+    compared: RulesCompared
+    only_first: list[dict[str, Any]]
+    only_second: list[dict[str, Any]]
+
+
+def rules_side_by_side(scope: Scope, first: CountingRules, second: CountingRules, index: str, *,
+                       purpose: Purpose = Purpose.COUNTED) -> SideBySide:  # fmt: skip
+    """Count the study by both rules from one snapshot. Refused where they count by unlike schemes: nothing could be matched."""
+    counted = scope.for_purpose(purpose)
+    with snapshot():
+        schemes = [scheme_counted(counted, rules) for rules in (first, second)]
+        if schemes[0] != schemes[1]:
+            raise InputRefused(Problem("Rules that count by unlike schemes have no category in common.", "rules.scheme",
+                                       schemes[1], schemes[0]))  # fmt: skip
+        wide = second.with_(own_bases=first.basis, level="subcategory" if _finer(first, second) else "category",
+                            secondary_codes="count" if "count" in (first.secondary_codes, second.secondary_codes) else "ignore",
+                            unit="use_part" if "use_part" in (first.unit, second.unit) else "use")  # fmt: skip
+        compared = compare_rules(read_table(counted, wide, with_ids=True), first, second, index)
+        shown = scope.for_purpose(Purpose.SHOWN)
+        seen = [reports.reports_by_id(shown, [int(one) for one in ids]) for ids in (compared.only_first, compared.only_second)]
+    return SideBySide(compared, *seen)
+
+
+def _finer(first: CountingRules, second: CountingRules) -> bool:
+    return first.level != "category" or second.level != "category"

@@ -1,12 +1,14 @@
 """A study, its members, its counting rules."""
 
+from dataclasses import dataclass
 from zoneinfo import available_timezones
 
 from tender_ledger.core.rights import Right, Role
 from tender_ledger.core.rules import BASES, CountingRules, parse_rules
 from tender_ledger.core.terms import Member, Scope
 from tender_ledger.core.text import clean
-from tender_ledger.operations.errors import Refused, constraints_as_refusals, required
+from tender_ledger.operations.errors import NotFound, Refused, constraints_as_refusals, required
+from tender_ledger.operations.saving import saving
 from tender_ledger.storage.database import database
 from tender_ledger.storage.history import act
 from tender_ledger.storage.models import Membership, Rules, Study
@@ -45,6 +47,40 @@ def rules_in_force(scope: Scope) -> CountingRules:
     """The counting rules of the study; the defaults where none were set."""
     found = studies.rules_in_force(scope)
     return parse_rules(found["body"], own_bases=own_bases(scope)) if found else CountingRules()
+
+
+@dataclass(frozen=True)
+class SavedRules:
+    """Rules that the study keeps by name."""
+
+    number: int
+    version: int
+    name: str
+    rules: CountingRules
+
+
+def saved_rules(scope: Scope) -> list[SavedRules]:
+    """The rules kept by name, beside those in force."""
+    own = own_bases(scope)
+    return [SavedRules(one["id"], one["version"], one["name"], parse_rules(one["body"], own_bases=(*own, *one["body"]["basis"])))
+            for one in studies.saved_rules(scope)]  # fmt: skip
+
+
+def save_rules(scope: Scope, name: str, rules: CountingRules) -> int:
+    """Keep rules by a name, which no other rules of the study have; returns their number."""
+    scope.viewer.require(Right.SET_RULES)
+    said = required(name, "name", "The name of the rules")
+    with saving(scope, "save_rules") as writing:
+        return writing.create(Rules, {"name": said, "body": rules.to_json(), "in_force": False})
+
+
+def remove_rules(scope: Scope, number: int, version: int) -> None:
+    """Let rules that were kept by name go; those in force stay."""
+    scope.viewer.require(Right.SET_RULES)
+    if number not in {one.number for one in saved_rules(scope)}:
+        raise NotFound(f"rules {number}")
+    with saving(scope, "remove_rules") as writing:
+        writing.remove(Rules, number, version)
 
 
 def own_bases(scope: Scope) -> tuple[str, ...]:

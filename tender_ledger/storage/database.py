@@ -268,5 +268,13 @@ SENTENCES: Mapping[str, tuple[str, str]] = {
     "determination_qualifier_known": ("qualifier", "Choose none, cf., aff., sp. or hybrid."),
     "determination_basis_known": ("basis", "Choose specimen, living plant, photo, description, or leave it not stated."),
     "determination_confidence_known": ("confidence", "Choose sure, likely, doubtful, or leave it not stated."),
+    "flora_name_taken": ("name", "The study has a flora of this name already. Choose another."),
+    "questionnaire_title_taken": ("title", "The study has a questionnaire of this title already. Choose another."),
+    "questionnaire_alternatives": ("alternatives", "Give how many answers there are to choose among: 2 to 50."),
+    "questionnaire_answer_once": ("informant", "Somebody entered this holder’s answers meanwhile. Load the page again."),
+    "use_score_once": ("score", "Somebody scored this use meanwhile. Load the page again."),
+    "use_score_scale": ("score", "Each score is 2 or 1."),
+    "frozen_reckoning_name_taken": ("name", "The study has a frozen reckoning of this name already. Choose another."),
+    "frozen_reckoning_fingerprint": ("name", "The fingerprint has another form than it should. Freeze once more."),
     "rules_name_taken": ("name", "The study has rules of this name already. Choose another."),
 }  # fmt: skip

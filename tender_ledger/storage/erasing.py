@@ -18,7 +18,8 @@ _REWRITTEN = (
     "purpose", "plant", "encounter", "encounter_informant", "consent", "holder", "holder_identity", "disclosure", "informant",
     "import_row", "import_batch", "import_upload", "draft", "change", "determination", "feature", "picture", "picture_data",
     "specimen", "study", "source", "community", "report_step", "report_ingredient", "report_teaching", "dispute",
-    "property_claim", "plant_link", "kept_answer", "worklist_mark", "caution",
+    "property_claim", "plant_link", "kept_answer", "kept_result", "computation", "questionnaire_answer",
+    "frozen_reckoning", "worklist_mark", "caution",
 )  # fmt: skip
 
 
@@ -49,7 +50,8 @@ class _Erasing:
         self.code, self.records = code, 0
 
     def all(self) -> int:
-        self._run("DELETE FROM kept_answer WHERE study_id = %(s)s")
+        for table in ("kept_answer", "kept_result", "computation"):
+            self._run(f"DELETE FROM {table} WHERE study_id = %(s)s")
         self._find()
         self._imports()
         self._reports()
@@ -130,6 +132,9 @@ class _Erasing:
         self._delete("use_report", "id = ANY(%(reports)s)")
         self._delete("asking", "id = ANY(%(askings)s)")
         self._delete("attestation", "informant_id = %(i)s")
+        self._delete("questionnaire_answer", "informant_id = %(i)s")
+        self._run("""UPDATE frozen_reckoning SET body = NULL, informants = array_remove(informants, %(i)s)
+                     WHERE study_id = %(s)s AND %(i)s = ANY(informants)""")
         own = "free_list_id IN (SELECT id FROM free_list WHERE informant_id = %(i)s)"
         self._delete("free_list_item", own, counted=False)
         self._delete("free_list", "informant_id = %(i)s")

@@ -25,7 +25,9 @@ from tender_ledger.storage.models import (
     Dispute,
     Encounter,
     Feature,
+    Flora,
     FreeList,
+    FrozenReckoning,
     Holder,
     ImportBatch,
     Language,
@@ -36,11 +38,14 @@ from tender_ledger.storage.models import (
     Plant,
     PlantLink,
     PropertyClaim,
+    Questionnaire,
+    QuestionnaireAnswer,
     Rules,
     Source,
     Specimen,
     StudyChecklist,
     UseReport,
+    UseScore,
     VocabularyTerm,
     WorklistMark,
 )
@@ -50,9 +55,10 @@ Snapshot = dict[str, Any]
 ENTITIES: Mapping[str, type[StudyRecord]] = {
     model.ENTITY: model
     for model in (Asking, Attestation, Caution, ChoiceOfHolders, Community, CommunityRestriction, Consent, Determination,
-                  Dialect, Dispute, Encounter, Feature, FreeList, Holder, ImportBatch, Language,
-                  LocalName, Membership, Permit, Picture, Plant, PlantLink, PropertyClaim, Rules, Source,
-                  Specimen, StudyChecklist, UseReport, VocabularyTerm, WorklistMark)
+                  Dialect, Dispute, Encounter, Feature, Flora, FreeList, FrozenReckoning, Holder, ImportBatch, Language,
+                  LocalName, Membership, Permit, Picture, Plant, PlantLink, PropertyClaim, Questionnaire,
+                  QuestionnaireAnswer, Rules, Source,
+                  Specimen, StudyChecklist, UseReport, UseScore, VocabularyTerm, WorklistMark)
 }  # fmt: skip
 
 

@@ -20,6 +20,8 @@ from tender_ledger.web.plants.beside import beside
 from tender_ledger.web.plants.checklists import checklists
 from tender_ledger.web.plants.routes import plants
 from tender_ledger.web.plants.specimens import specimens
+from tender_ledger.web.reckoning import analysis_routes as _analysis_routes  # noqa: F401 - it hangs its routes on the blueprint
+from tender_ledger.web.reckoning import records as _records  # noqa: F401 - as above
 from tender_ledger.web.reckoning.routes import reckoning
 from tender_ledger.web.reports.full import full
 from tender_ledger.web.reports.importing import imports

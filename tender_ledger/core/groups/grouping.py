@@ -1,7 +1,6 @@
 """A grouping of informants, and two of its groups beside one another with their tests."""
 
 import math
-from collections.abc import Mapping
 from dataclasses import dataclass
 
 import numpy as np
@@ -11,7 +10,7 @@ from tender_ledger.core.groups.likeness import bray_curtis, jaccard, sorensen, s
 from tender_ledger.core.groups.permanova import Permanova, permanova
 from tender_ledger.core.groups.permuting import Test, benjamini_hochberg, difference_of_means, holm
 from tender_ledger.core.indices.importance import cross, firsts_of_pairs, per_pair
-from tender_ledger.core.indices.informants import InformantCounts, informant_counts
+from tender_ledger.core.indices.informants import informant_counts
 from tender_ledger.core.tally.counting import Tally
 from tender_ledger.core.tally.table import Bools, Ints
 
@@ -126,12 +125,12 @@ def compare(tally: Tally, told: Told, first: int, second: int, *, seed: int = 1)
         spearman_shared=spearman(ci[first][shared], ci[second][shared]),
         spearman_union=spearman(ci[first][either], ci[second][either]),
         ur_per_informant=difference_of_means(counts.ur[people], in_first, seed=seed),
-        permanova=permanova(_who_told(tally)[people], np.where(in_first, 0, 1), seed=seed),
+        permanova=permanova(who_told(tally)[people], np.where(in_first, 0, 1), seed=seed),
         taxa=_taxon_tests(tally, people, in_first, np.flatnonzero(either), seed),
     )  # fmt: skip
 
 
-def _who_told(tally: Tally) -> Bools:
+def who_told(tally: Tally) -> Bools:
     """(informants, taxa): who told of what."""
     told = np.zeros((len(tally.table.informants), len(tally.taxa.names)), dtype=bool)
     told[tally.citations.informant, tally.citations.taxon] = True
@@ -164,14 +163,3 @@ def distances_between(told: Told) -> Floats:
             value = bray_curtis(ci[one], ci[other])
             found[one, other] = found[other, one] = 1.0 if math.isnan(value) else value
     return found
-
-
-def knowledge(counts: InformantCounts) -> Mapping[str, Floats | Ints]:
-    """The measures of what an informant knows, by short name."""
-    return {
-        "taxa": counts.taxa,
-        "uses": counts.uses,
-        "citations": counts.citations,
-        "categories": counts.categories,
-        "sd": counts.sd,
-    }

@@ -27,6 +27,7 @@ from tender_ledger.storage.models.plants import (
     StudyChecklist,
     Taxon,
 )
+from tender_ledger.storage.models.reckoned import Flora, FrozenReckoning, Questionnaire, QuestionnaireAnswer, UseScore
 from tender_ledger.storage.models.reports import (
     Asking,
     Dispute,
@@ -81,8 +82,10 @@ __all__ = [
     "Encounter",
     "EncounterInformant",
     "Feature",
+    "Flora",
     "FreeList",
     "FreeListItem",
+    "FrozenReckoning",
     "Holder",
     "HolderIdentity",
     "ImportBatch",
@@ -102,6 +105,8 @@ __all__ = [
     "PlantLink",
     "PropertyClaim",
     "Purpose",
+    "Questionnaire",
+    "QuestionnaireAnswer",
     "ReportApplication",
     "ReportCoding",
     "ReportIngredient",
@@ -117,6 +122,7 @@ __all__ = [
     "Taxon",
     "TermLabel",
     "UseReport",
+    "UseScore",
     "VocabularyTerm",
     "WorklistMark",
 ]

@@ -110,6 +110,24 @@ def rules_in_force(scope: Scope) -> dict[str, Any] | None:
     )
 
 
+def schemes(scope: Scope) -> list[str]:
+    """The coding schemes of use categories that the study can count by."""
+    found = rows(
+        """SELECT DISTINCT scheme FROM vocabulary_term WHERE vocabulary = 'category' AND removed_at IS NULL
+             AND (study_id IS NULL OR study_id = %(study)s) ORDER BY scheme""",
+        study=scope.study_id,
+    )
+    return [one["scheme"] for one in found]
+
+
+def saved_rules(scope: Scope) -> list[dict[str, Any]]:
+    return rows(
+        """SELECT id, version, name, body FROM rules WHERE study_id = %(study)s AND NOT in_force AND removed_at IS NULL
+           ORDER BY name""",
+        study=scope.study_id,
+    )
+
+
 # What points at a record of each kind: the table, and its columns that name one.
 _POINTING: Mapping[str, tuple[tuple[str, tuple[str, ...]], ...]] = {
     "plant": (

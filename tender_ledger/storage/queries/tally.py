@@ -11,7 +11,7 @@ from tender_ledger.core.tally.table import NONE_NAMED, UNCODED, Informants, Ints
 from tender_ledger.core.terms import Scope
 from tender_ledger.storage.database import database, rows
 from tender_ledger.storage.queries.plants import counted_plants
-from tender_ledger.storage.queries.studies import study, terms
+from tender_ledger.storage.queries.studies import schemes, study, terms
 from tender_ledger.storage.queries.terms import TERMS, allowed, counts_in_part, parameters, report_allowed, telling_allowed
 
 DEFAULTS = CountingRules()
@@ -67,9 +67,7 @@ def scheme_counted(scope: Scope, rules: CountingRules) -> str:
     """The coding scheme that the rules count by, the study's own where they name none. Refused for one without categories."""
     if rules.scheme is None:
         return str(study(scope)["scheme"])
-    known = [one["scheme"] for one in rows(
-        """SELECT DISTINCT scheme FROM vocabulary_term WHERE vocabulary = 'category' AND removed_at IS NULL
-             AND (study_id IS NULL OR study_id = %(study)s) ORDER BY scheme""", study=scope.study_id)]  # fmt: skip
+    known = schemes(scope)
     if rules.scheme not in known:
         raise InputRefused(Problem("There is no such coding scheme.", "rules.scheme", rules.scheme, ", ".join(known)))
     return rules.scheme

@@ -1,8 +1,6 @@
 """Specimens of plants: recorded, corrected, taken back, listed, and labelled."""
 
-from pathlib import Path
-
-from flask import abort, current_app, g, render_template, request, url_for
+from flask import abort, g, render_template, request, url_for
 from werkzeug.wrappers import Response
 
 from tender_ledger.core.days import PartialDay
@@ -15,12 +13,12 @@ from tender_ledger.storage.queries import specimens as queries
 from tender_ledger.web.plants.forms import COPIES, PAPERS, LabelForm, SpecimenForm
 from tender_ledger.web.plants.routes import plant_or_404
 from tender_ledger.web.shared.answers import Page, form_page
+from tender_ledger.web.shared.fonts import font_files
 from tender_ledger.web.shared.spread import done, spread
 from tender_ledger.web.shared.study_scope import study_blueprint
 from tender_ledger.web.shared.words import gettext as _
 
 specimens = study_blueprint("specimens", __name__, "/plants")
-_FONTS = ("GentiumPlus-Regular.woff2", "GentiumPlus-Italic.woff2", "GentiumPlus-Bold.woff2", "NotoSans-Regular.woff2")
 
 
 @specimens.get("/specimens")
@@ -47,8 +45,7 @@ def labels() -> Page:
     copies = int(form.copies.data) if form.copies.data in COPIES else 1
     paper = form.paper.data if form.paper.data in PAPERS else "A4"
     html = render_template("plants/labels_print.html", labels=[one for one in found for _copy in range(copies)], paper=paper)
-    folder = Path(current_app.static_folder or "") / "fonts"
-    pdf = print_pdf(html, {name: (folder / name).read_bytes() for name in _FONTS})
+    pdf = print_pdf(html, font_files())
     return Response(pdf, mimetype="application/pdf", headers={"Content-Disposition": 'inline; filename="labels.pdf"'})
 
 

@@ -4,12 +4,13 @@ from collections.abc import Mapping
 from dataclasses import dataclass, fields, replace
 from typing import Any
 
-from flask import g
+from flask import g, request
 
 from tender_ledger.core.indices.ranking import PER_INFORMANT
 from tender_ledger.core.indices.reckoning import Reckoning
 from tender_ledger.core.indices.selection import Selection
-from tender_ledger.core.rules import CountingRules
+from tender_ledger.core.presets import PRESETS
+from tender_ledger.core.rules import LEVELS, WORDS, CountingRules
 from tender_ledger.operations import studies
 from tender_ledger.operations.vocabularies import choices
 from tender_ledger.storage.queries import studies as study_queries
@@ -19,7 +20,8 @@ VIEWS = ("plants", "categories", "ladder")
 LADDER_INDICES = ("ci", "rfc", "uv", "ur", "fc", "nu")
 FILTER = tuple(field.name for field in fields(Selection))
 # What a form of the page carries along, so that changing one thing leaves the others.
-KEPT = ("show", "group", "with", "sort", "index", *FILTER, "unit", "informants", "basis", "tried")
+RULE_KEYS = ("rules", "informants", "basis", "tried", "level", "scheme", "nc", "currency", "stances", *WORDS)
+KEPT = ("show", "group", "with", "sort", "index", *FILTER, *RULE_KEYS)
 
 
 @dataclass(frozen=True)
@@ -72,14 +74,38 @@ def asked(arguments: Any, communities: Mapping[str, Any], *, view: str = "") -> 
 
 def with_changes(rules: CountingRules, arguments: Any) -> CountingRules:
     """The rules with what the address or the form changes in them."""
-    changes: dict[str, Any] = {}
-    if "unit" in arguments:
-        changes["unit"] = arguments["unit"]
+    rules = _named(arguments.get("rules", ""), rules)
+    changes: dict[str, Any] = {key: arguments[key] for key in WORDS if key in arguments}
+    for key in ("currency", "stances"):
+        if key in arguments:
+            changes[key] = arguments.getlist(key)
+    if arguments.get("scheme"):
+        changes["scheme"] = arguments["scheme"]
+    if arguments.get("level") in LEVELS:
+        changes["level"] = arguments["level"]
+    if arguments.get("nc", "").strip():
+        text = arguments["nc"].strip()
+        changes["nc"] = int(text) if text.isascii() and text.isdigit() and len(text) < 6 else text
     if "informants" in arguments:
         changes["informant_kinds"] = ["holder", "source"] if arguments["informants"] == "sources" else ["holder"]
     if "basis" in arguments or "tried" in arguments:  # a form with no ground ticked is refused, not taken for no change
         changes["basis"] = arguments.getlist("basis")
     return rules.with_(own_bases=studies.own_bases(g.scope) if changes else (), **changes)
+
+
+def carried() -> dict[str, Any]:
+    """What of the address goes along from view to view: the rules tried out, and the community."""
+    return {name: request.args.getlist(name) for name in ("group", *RULE_KEYS) if name in request.args}
+
+
+def _named(name: str, otherwise: CountingRules) -> CountingRules:
+    """The rules that the address names: `preset-CODE`, or `saved-NUMBER`; what names nothing is passed over."""
+    kind, _dash, which = name.partition("-")
+    if kind == "preset":
+        return next((one.rules for one in PRESETS if one.code == which), otherwise)
+    if kind == "saved":
+        return next((one.rules for one in studies.saved_rules(g.scope) if str(one.number) == which), otherwise)
+    return otherwise
 
 
 def categories() -> dict[str, Any]:

@@ -4,7 +4,7 @@ from collections.abc import Mapping
 from typing import Any
 
 from flask import Response as Answer
-from flask import g, request, url_for
+from flask import g, render_template, request, url_for
 from werkzeug.wrappers import Response
 
 from tender_ledger.core.indices.comparison import compare_categories, compare_taxa
@@ -20,19 +20,25 @@ from tender_ledger.core.indices.working import (
     working_of_category,
     working_of_taxon,
 )
+from tender_ledger.core.presets import PRESETS
 from tender_ledger.core.publication import MINIMUM_HOLDERS
 from tender_ledger.core.rights import Right
-from tender_ledger.core.rules import BASES
+from tender_ledger.core.rules import BASES, CURRENCIES
+from tender_ledger.core.terms import Purpose
+from tender_ledger.operations import analyses
 from tender_ledger.operations import reckoning as operations
 from tender_ledger.operations import studies as study_operations
+from tender_ledger.operations.errors import Refused
 from tender_ledger.operations.publishing import publish_ladder
 from tender_ledger.storage.queries import people, studies
 from tender_ledger.web.reckoning.asked import (
     FILTER,
     KEPT,
     LADDER_INDICES,
+    RULE_KEYS,
     Asked,
     asked,
+    carried,
     categories,
     families,
     filter_words,
@@ -40,8 +46,10 @@ from tender_ledger.web.reckoning.asked import (
 )
 from tender_ledger.web.reckoning.ladder_files import AboutLadder, ladder_csv, ladder_svg
 from tender_ledger.web.reckoning.tables import category_rows, faced_categories, faced_taxa, ladder_of, taxon_rows
+from tender_ledger.web.reckoning.views import VIEWS
+from tender_ledger.web.shared.answers import Page
 from tender_ledger.web.shared.chosen import chosen_words
-from tender_ledger.web.shared.rules_sentence import BASIS_NAMES, rules_parts, rules_sentence
+from tender_ledger.web.shared.rules_sentence import BASIS_NAMES, CHOICES, further_choices, rules_parts, rules_sentence
 from tender_ledger.web.shared.spread import done, opened, spread
 from tender_ledger.web.shared.study_scope import study_blueprint
 from tender_ledger.web.shared.words import gettext as _
@@ -61,10 +69,23 @@ def show() -> str:
     part = whole.by_community.get(one.group, whole)
     known = categories()
     context = {
-        "asked": one, "r": part, "whole": whole, "communities": names, "rules": one.rules, "rules_words": rules_parts(one.rules),
+        "asked": one,
+        "r": part,
+        "whole": whole,
+        "communities": names,
+        "rules": one.rules,
+        "rules_words": rules_parts(one.rules),
         "chosen": chosen_words(studies.choice_of_holders(g.scope)),
-        "categories": known, "symbols": SYMBOLS, "group": one.group, **_filter(one, whole, names, known),
-    }  # fmt: skip
+        "n_of": reckoned.n_of,
+        "further_words": further_choices(one.rules),
+        "views": VIEWS,
+        "view": "",
+        "carried": carried,
+        "categories": known,
+        "symbols": SYMBOLS,
+        "group": one.group,
+        **_filter(one, whole, names, known),
+    }
     context |= _rows(one, part, whole, reckoned.selected)
     kind, about = opened()
     of = request.args.get("of", "") if request.args.get("of", "") in one.groups else one.group
@@ -100,15 +121,31 @@ def _rows(one: Asked, part: Reckoning, whole: Reckoning, selected: Any) -> dict[
     """The rows of the view that is asked for, with how many there would be without the filter."""
     if one.beside:
         return _rows_beside(one, whole, selected)
+    sure = None
+    if one.view == "categories" or (one.view == "ladder" and one.index in PER_INFORMANT):
+        sure = analyses.uncertainty(g.scope, one.rules, group=one.group, again="again" in request.args)
     if one.view == "categories":
         sort = one.sort or "nur"
-        return {"rows": category_rows(part, sort, selected), "all_rows": int((part.nt > 0).sum()), "sort": sort}
+        return {
+            "sure": sure,
+            "rows": category_rows(part, sort, selected, sure.body if sure else None),
+            "all_rows": int((part.nt > 0).sum()),
+            "sort": sort,
+        }
     facts = operations.taxon_facts(g.scope)
     if one.view == "ladder":
-        drawn = ladder_of(part, one.index, selected)
-        return {"ladder": drawn, "rows": [*drawn.rungs, *drawn.apart], "all_rows": int(part.told.sum()), "facts": facts,
-                "sort": one.index, "ladder_indices": LADDER_INDICES, "ranked_from": RANKED_FROM,
-                "minimum": MINIMUM_HOLDERS}  # fmt: skip
+        drawn = ladder_of(part, one.index, selected, sure.body if sure else None)
+        return {
+            "sure": sure,
+            "ladder": drawn,
+            "rows": [*drawn.rungs, *drawn.apart],
+            "all_rows": int(part.told.sum()),
+            "facts": facts,
+            "sort": one.index,
+            "ladder_indices": LADDER_INDICES,
+            "ranked_from": RANKED_FROM,
+            "minimum": MINIMUM_HOLDERS,
+        }
     sort = one.sort or "ci"
     return {"rows": taxon_rows(part, sort, selected), "all_rows": int(part.told.sum()), "facts": facts, "sort": sort}
 
@@ -118,18 +155,34 @@ def _rows_beside(one: Asked, whole: Reckoning, selected: Any) -> dict[str, Any]:
     if one.view == "categories":
         compared = compare_categories(first, second)
         sort = one.sort or "nur"
-        return {"rows": faced_categories(compared, sort, selected), "all_rows": int(compared.told.sum()), "sort": sort,
-                "compared": compared, "first": first, "second": second}  # fmt: skip
+        return {
+            "rows": faced_categories(compared, sort, selected),
+            "all_rows": int(compared.told.sum()),
+            "sort": sort,
+            "compared": compared,
+            "first": first,
+            "second": second,
+        }
     faced = compare_taxa(first, second, one.index)
     sort = one.sort or "difference"
-    return {"rows": faced_taxa(faced, sort, selected), "all_rows": int(faced.told.sum()), "sort": sort, "compared": faced,
-            "first": first, "second": second, "facts": operations.taxon_facts(g.scope), "indices": PER_INFORMANT}  # fmt: skip
+    return {
+        "rows": faced_taxa(faced, sort, selected),
+        "all_rows": int(faced.told.sum()),
+        "sort": sort,
+        "compared": faced,
+        "first": first,
+        "second": second,
+        "facts": operations.taxon_facts(g.scope),
+        "indices": PER_INFORMANT,
+    }
 
 
 def _margin(kind: str, about: str, part: Reckoning, one: Asked, group: str, context: dict[str, Any]) -> str:
     """The template of the margin, with what it needs put into the context."""
     if kind == "rules":
-        context |= {"bases": (*BASES, *study_operations.own_bases(g.scope)), "basis_names": BASIS_NAMES}
+        context |= {"bases": (*BASES, *study_operations.own_bases(g.scope)), "basis_names": BASIS_NAMES, "choices": CHOICES,
+                    "currencies": CURRENCIES, "rule_keys": RULE_KEYS, "schemes": studies.schemes(g.scope),
+                    "further": further_choices(one.rules)}  # fmt: skip
         return "reckoning/_rules.html"
     if kind == "n":
         counted = [one for one in people.holders(g.scope) if one["may_count"] and one["encounters"]]
@@ -139,8 +192,14 @@ def _margin(kind: str, about: str, part: Reckoning, one: Asked, group: str, cont
     if working is None:
         return "reckoning/_about.html"
     is_taxon = kind in TAXON_INDICES
-    context |= {"working": working, "names": NAMES, "sources": SOURCES, "misleads": MISLEADS[kind], "is_taxon": is_taxon,
-                "of_group": part}  # fmt: skip
+    context |= {
+        "working": working,
+        "names": NAMES,
+        "sources": SOURCES,
+        "misleads": MISLEADS[kind],
+        "is_taxon": is_taxon,
+        "of_group": part,
+    }
     context["behind"] = operations.reports_behind(
         g.scope, one.rules, taxon=about if is_taxon else "", category="" if is_taxon else about, community=group
     )
@@ -156,15 +215,25 @@ def ladder_file(kind: str) -> Answer:
     names = {one["code"]: one["name"] for one in people.communities(g.scope)}
     one = asked(request.args, names, view="ladder")
     published = publish_ladder(g.scope, one.rules, one.index, group=one.group, selection=one.selection)
+    sure = None
+    if one.index in PER_INFORMANT and not one.selection:
+        sure = analyses.uncertainty(g.scope, one.rules, group=one.group, purpose=Purpose.PUBLISHED).body
     known = categories()
-    labels = {"family": {}, "category": {code: choice.label for code, choice in known.items()},
-              "part": {row["code"]: row["label"] for row in operations.parts_told(g.scope)}, "community": names}  # fmt: skip
+    labels = {
+        "family": {},
+        "category": {code: choice.label for code, choice in known.items()},
+        "part": {row["code"]: row["label"] for row in operations.parts_told(g.scope)},
+        "community": names,
+    }
     about = AboutLadder(
-        counted=rules_sentence(one.rules), where=names.get(one.group, ""), shown=filter_words(one.selection, labels),
-        chosen=chosen_words(studies.choice_of_holders(g.scope)), day=g.scope.day,
+        counted=rules_sentence(one.rules),
+        where=names.get(one.group, ""),
+        shown=filter_words(one.selection, labels),
+        chosen=chosen_words(studies.choice_of_holders(g.scope)),
+        day=g.scope.day,
         authorship={taxon: fact["authorship"] for taxon, fact in operations.taxon_facts(g.scope).items()},
-    )  # fmt: skip
-    body = ladder_svg(published, known, about) if kind == "svg" else ladder_csv(published, known, about)
+    )
+    body = (ladder_svg if kind == "svg" else ladder_csv)(published, known, about, sure)
     media = {"svg": "image/svg+xml", "csv": "text/csv"}[kind]
     return Answer(body, mimetype=media, headers={"Content-Disposition": f'attachment; filename="use-ladder.{kind}"'})
 
@@ -174,3 +243,37 @@ def set_rules() -> Response:
     """Put rules in force for the study."""
     study_operations.set_rules(g.scope, with_changes(study_operations.rules_in_force(g.scope), request.form))
     return done(_("These rules are in force now; every number was counted anew."), url_for("reckoning.show", margin="rules"))
+
+
+@reckoning.get("/rules")
+def rules_page() -> Page:
+    """Rules kept by name, those of the main schools, and what is tried out now."""
+    return _rules_page()
+
+
+def _rules_page(refused: str = "", status: int = 200) -> Page:
+    names = {one["code"]: one["name"] for one in people.communities(g.scope)}
+    page = render_template(
+        "reckoning/rules.html", asked=asked(request.args, names), saved=study_operations.saved_rules(g.scope), presets=PRESETS,
+        sentence=rules_sentence, carried=carried, views=VIEWS, view="rules", refused=refused, typed=request.form.get("name", ""),
+    )  # fmt: skip
+    return page, status
+
+
+@reckoning.post("/rules/kept")
+def save_rules() -> Page:
+    """Keep the rules of the address by a name."""
+    g.member.require(Right.SET_RULES)
+    rules = with_changes(study_operations.rules_in_force(g.scope), request.args)
+    try:
+        study_operations.save_rules(g.scope, request.form.get("name", ""), rules)
+    except Refused as refused:
+        return _rules_page(" ".join(refused.errors.values()), 422)
+    return done(_("These rules are kept by their name."), url_for("reckoning.rules_page"))
+
+
+@reckoning.post("/rules/kept/<int:number>/remove")
+def remove_rules(number: int) -> Response:
+    """Let rules kept by a name go."""
+    study_operations.remove_rules(g.scope, number, int(request.form.get("version", "0") or 0))
+    return done(_("The rules are kept no more."), url_for("reckoning.rules_page"))

@@ -38,6 +38,10 @@ class CategoryRow:
     nt: int
     icf: float
     why_not: str
+    sd: float
+    informants: int
+    interval: tuple[float, float] | None
+    undefined: float
 
 
 @dataclass(frozen=True)
@@ -71,10 +75,16 @@ def taxon_rows(r: Reckoning, sort: str, selected: Selected | None = None) -> lis
     key = _order(r, columns, name)
     rank = dict(zip(told, ranks(columns.get(name, columns["ci"])[told]).tolist(), strict=True))
     return [
-        TaxonRow(rank[at], r.taxa[at], r.family[at], {key: float(column[at]) for key, column in columns.items()},
-                 strip(_counts(r, at), _STRIP))
-        for at in sorted(told, key=key, reverse=turned) if _shown(selected.taxa if selected else None, at)
-    ]  # fmt: skip
+        TaxonRow(
+            rank[at],
+            r.taxa[at],
+            r.family[at],
+            {key: float(column[at]) for key, column in columns.items()},
+            strip(_counts(r, at), _STRIP),
+        )
+        for at in sorted(told, key=key, reverse=turned)
+        if _shown(selected.taxa if selected else None, at)
+    ]
 
 
 def _shown(flags: Bools | None, at: int) -> bool:
@@ -96,9 +106,13 @@ def _counts(r: Reckoning, at: int) -> list[tuple[str, int]]:
     return [(r.categories[one], int(counts[one])) for one in np.argsort(-counts, kind="stable")]
 
 
-def category_rows(r: Reckoning, sort: str, selected: Selected | None = None) -> list[CategoryRow]:
-    """The categories that were told, by Nur, Nt, ICF or name."""
-    rows = [_category(r, int(at)) for at in np.flatnonzero(r.nt) if _shown(selected.categories if selected else None, int(at))]
+def category_rows(
+    r: Reckoning, sort: str, selected: Selected | None = None, sure: Mapping[str, Any] | None = None
+) -> list[CategoryRow]:
+    """The categories that were told, by Nur, Nt, ICF or name; `sure` are their intervals where they are computed."""
+    rows = [
+        _category(r, int(at), sure) for at in np.flatnonzero(r.nt) if _shown(selected.categories if selected else None, int(at))
+    ]
     name, turned = sort.removeprefix("-"), sort.startswith("-")
     keys: dict[str, Callable[[CategoryRow], Any]] = {
         "category": lambda row: row.code,
@@ -108,19 +122,49 @@ def category_rows(r: Reckoning, sort: str, selected: Selected | None = None) -> 
     return sorted(rows, key=keys.get(name, lambda row: (-row.nur, row.code)), reverse=turned)
 
 
-def _category(r: Reckoning, at: int) -> CategoryRow:
-    return CategoryRow(r.categories[at], int(r.nur[at]), int(r.nt[at]), float(r.icf[at]), r.why_no_icf(at))
+def _category(r: Reckoning, at: int, sure: Mapping[str, Any] | None = None) -> CategoryRow:
+    found = (sure or {"categories": {}})["categories"].get(r.categories[at], {})
+    interval = (found["low"], found["high"]) if found.get("low") is not None else None
+    return CategoryRow(
+        r.categories[at],
+        int(r.nur[at]),
+        int(r.nt[at]),
+        float(r.icf[at]),
+        r.why_no_icf(at),
+        float(r.sd[at]),
+        int(r.category_counts.informants[at]),
+        interval,
+        found.get("undefined", 0.0),
+    )
 
 
-def ladder_of(r: Reckoning, index: str, selected: Selected | None = None) -> Ladder:
-    """The use ladder by an index: the ranked from the highest down, then those told by too few to be ranked."""
+def ladder_of(r: Reckoning, index: str, selected: Selected | None = None, sure: Mapping[str, Any] | None = None) -> Ladder:
+    """The use ladder by an index: the ranked from the highest down, then those told by too few to be ranked.
+
+    `sure` are the intervals and ranks of the taxa under resampling, where they are computed.
+    """
     values, standing = values_of_taxa(r)[index], ranked_in_a_ladder(r)
     told = [int(at) for at in np.flatnonzero(r.told)]
     ranked = [at for at in told if standing[at]]
     rank = dict(zip(ranked, ranks(values[ranked]).tolist(), strict=True))
     shown = [at for at in told if _shown(selected.taxa if selected else None, at)]
     shown.sort(key=lambda at: (rank.get(at, 0) == 0, -values[at], r.taxa[at]))
-    return use_ladder([Told(r.taxa[at], float(values[at]), int(r.fc[at]), _counts(r, at), rank.get(at, 0)) for at in shown])
+    return use_ladder(
+        [
+            Told(
+                r.taxa[at], float(values[at]), int(r.fc[at]), _counts(r, at), rank.get(at, 0), **how_sure(sure, r.taxa[at], index)
+            )
+            for at in shown
+        ]
+    )
+
+
+def how_sure(sure: Mapping[str, Any] | None, taxon: str, index: str) -> dict[str, Any]:
+    """The interval, the ranks and the share of resamples in the first ten, as a rung of the ladder takes them."""
+    found = sure and sure["taxa"].get(taxon, {}).get(index)
+    if not found or found[0] is None:
+        return {}
+    return {"interval": (found[0], found[1]), "in_first": found[4], "ranks": (found[5], found[6]) if found[5] else None}
 
 
 def faced_taxa(compared: TaxaCompared, sort: str, selected: Selected | None = None) -> list[FacedTaxon]:
@@ -128,10 +172,11 @@ def faced_taxa(compared: TaxaCompared, sort: str, selected: Selected | None = No
     top = max(float(np.nanmax(one.values, initial=0.0)) for one in (compared.first, compared.second)) or 1.0
     told = [int(at) for at in np.flatnonzero(compared.told) if _shown(selected.taxa if selected else None, int(at))]
     rows = [
-        FacedTaxon(compared.taxa[at], _side(compared.first, at, top), _side(compared.second, at, top),
-                   float(compared.difference[at]))
+        FacedTaxon(
+            compared.taxa[at], _side(compared.first, at, top), _side(compared.second, at, top), float(compared.difference[at])
+        )
         for at in told
-    ]  # fmt: skip
+    ]
     name, turned = sort.removeprefix("-"), sort.startswith("-")
     keys: dict[str, Callable[[FacedTaxon], Any]] = {
         "plant": lambda row: row.name,
@@ -143,18 +188,24 @@ def faced_taxa(compared: TaxaCompared, sort: str, selected: Selected | None = No
 
 def _side(side: Side, at: int, top: float) -> dict[str, float]:
     value = float(side.values[at])
-    return {"value": value, "rank": int(side.ranks[at]), "ur": int(side.ur[at]), "fc": int(side.fc[at]),
-            "x": 0.0 if np.isnan(value) else round(_FACE * value / top, 1)}  # fmt: skip
+    return {
+        "value": value,
+        "rank": int(side.ranks[at]),
+        "ur": int(side.ur[at]),
+        "fc": int(side.fc[at]),
+        "x": 0.0 if np.isnan(value) else round(_FACE * value / top, 1),
+    }
 
 
 def faced_categories(compared: CategoriesCompared, sort: str, selected: Selected | None = None) -> list[FacedCategory]:
     """The categories told in either community, by the reports of both, or by `difference` or `category`."""
     told = [int(at) for at in np.flatnonzero(compared.told) if _shown(selected.categories if selected else None, int(at))]
     rows = [
-        FacedCategory(compared.categories[at], _category(compared.first, at), _category(compared.second, at),
-                      float(compared.difference[at]))
+        FacedCategory(
+            compared.categories[at], _category(compared.first, at), _category(compared.second, at), float(compared.difference[at])
+        )
         for at in told
-    ]  # fmt: skip
+    ]
     name, turned = sort.removeprefix("-"), sort.startswith("-")
     keys: dict[str, Callable[[FacedCategory], Any]] = {
         "category": lambda row: row.code,

@@ -4,20 +4,33 @@ from tender_ledger.core.rules import BASES, CountingRules
 from tender_ledger.web.shared.words import gettext as _
 
 BASIS_NAMES = {
-    "own": _("own practice"), "patient": _("as patient"), "witnessed": _("witnessed"), "taught": _("taught"),
-    "community": _("community practice"), "hearsay": _("hearsay"), "read": _("reading"),
-    "historical": _("historical record"), "laboratory": _("laboratory study"), "animal_study": _("animal study"),
-    "human_trial": _("human trial"), "study_unspecified": _("study of unstated kind"), "regulation": _("regulation"),
+    "own": _("own practice"),
+    "patient": _("as patient"),
+    "witnessed": _("witnessed"),
+    "taught": _("taught"),
+    "community": _("community practice"),
+    "hearsay": _("hearsay"),
+    "read": _("reading"),
+    "historical": _("historical record"),
+    "laboratory": _("laboratory study"),
+    "animal_study": _("animal study"),
+    "human_trial": _("human trial"),
+    "study_unspecified": _("study of unstated kind"),
+    "regulation": _("regulation"),
     "unstated": _("unstated"),
-}  # fmt: skip
+}
 _STUDIES = frozenset({"laboratory", "animal_study", "human_trial", "study_unspecified", "regulation"})
 
 
 def rules_parts(rules: CountingRules) -> tuple[str, str, str]:
     """Unit, informants and bases, each as the words that stand for it in the sentence."""
-    unit = (
-        _("one report a holder, plant and specific use") if rules.unit == "use" else _("one report a holder, plant and category")
-    )
+    unit = {
+        "category": _("one report a holder, plant and category"),
+        "use": _("one report a holder, plant and specific use"),
+        "use_part": _("one report a holder, plant, specific use and part"),
+    }[rules.unit]
+    if rules.repeat == "each_event":
+        unit = _("%(unit)s, in each encounter anew", unit=unit)
     tellers = _("holders and sources") if "source" in rules.informant_kinds else _("holders only")
     left_out = _short([basis for basis in BASES if basis not in rules.basis])
     counted = _short(list(rules.basis))
@@ -33,7 +46,73 @@ def rules_parts(rules: CountingRules) -> tuple[str, str, str]:
 def rules_sentence(rules: CountingRules) -> str:
     """Counting one report a holder, plant and category, told by holders only, on any ground but hearsay."""
     unit, tellers, grounds = rules_parts(rules)
-    return _("Counting %(unit)s, told by %(tellers)s, on %(grounds)s.", unit=unit, tellers=tellers, grounds=grounds)
+    rest = f"; {further}" if (further := further_choices(rules)) else ""
+    return _("Counting %(unit)s, told by %(tellers)s, on %(grounds)s", unit=unit, tellers=tellers, grounds=grounds) + f"{rest}."
+
+
+CHOICES = {
+    "secondary_codes": {"ignore": _("first code only"), "count": _("further codes counted too")},
+    "no_effect": {"count": _("uses without effect counted"), "leave_out": _("uses without effect left out")},
+    "mixtures": {
+        "each": _("each plant of a mixture, carriers not"),
+        "all_roles": _("every plant of a mixture, carriers too"),
+        "drop": _("mixtures left out"),
+        "own_taxon": _("a mixture as a taxon of its own"),
+        "share": _("each plant of a mixture of k counts 1/k"),
+    },
+    "undetermined": {
+        "drop": _("undetermined plants left out"),
+        "each_own": _("each undetermined plant a taxon of its own"),
+        "lump": _("undetermined plants as one taxon"),
+    },
+    "genus_level": {
+        "own_taxon": _("a genus a taxon of its own"),
+        "merge_if_single": _("a genus merged with its only species"),
+        "drop": _("genera left out"),
+    },
+    "qualified": {
+        "as_taxon": _("cf. and aff. as the taxon"),
+        "own_taxon": _("cf. and aff. as taxa of their own"),
+        "drop": _("cf. and aff. left out"),
+    },
+    "infraspecific": {"lump": _("subspecies and varieties as their species"), "own_taxon": _("subspecies and varieties apart")},
+    "n": {"roster": _("N everybody interviewed"), "reporting": _("N only those who report")},
+    "repeat": {"once": _("a thing told twice counts once"), "each_event": _("each encounter anew")},
+    "resample": {"all": _("resampled over everybody"), "within_community": _("resampled within communities")},
+    "level": {"category": _("by category"), "subcategory": _("by subcategory")},
+}
+
+
+def further_choices(rules: CountingRules) -> str:
+    """In words what of the rules is not the usual choice, beyond unit, tellers and grounds; "" where nothing is."""
+    usual, words = CountingRules(), []
+    for key, names in CHOICES.items():
+        chosen = getattr(rules, key)
+        if key != "repeat" and chosen != getattr(usual, key):
+            by_category = (
+                "; ".join(f"{category} {names[level]}" for category, level in chosen) if isinstance(chosen, tuple) else ""
+            )
+            words.append(by_category or names[chosen])
+    if rules.nc:
+        words.append(_("NC = %(nc)s of the protocol", nc=rules.nc))
+    if rules.scheme:
+        words.append(_("by the scheme %(scheme)s", scheme=rules.scheme))
+    if rules.currency != usual.currency:
+        words.append(_("told as %(currency)s", currency=_listed([one.replace("_", " ") for one in rules.currency])))
+    if rules.stances != usual.stances:
+        words.append(_("stances %(stances)s", stances=_listed(list(rules.stances))))
+    if rules.communities:
+        words.append(_("communities %(codes)s", codes=_listed(list(rules.communities))))
+    return ", ".join(words)
+
+
+def choice_words(chosen: object) -> str:
+    """The value of a choice in words, as a table of choices shows it."""
+    if isinstance(chosen, list):
+        return ", ".join(BASIS_NAMES.get(one, str(one).replace("_", " ")) for one in chosen)
+    if isinstance(chosen, dict):
+        return "; ".join(f"{key}: {value}" for key, value in chosen.items())
+    return _("none") if chosen is None else str(chosen).replace("_", " ")
 
 
 def _short(bases: list[str]) -> list[str]:

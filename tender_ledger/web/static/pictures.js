@@ -8,12 +8,22 @@ function paint(pen, mark) {
   pen.save();
   const moved = /translate\(([-\d.]+) ([-\d.]+)\)/.exec(mark.getAttribute("transform") || "");
   if (moved) pen.translate(Number(moved[1]), Number(moved[2]));
+  const turned = /rotate\(([-\d.]+)\)/.exec(mark.getAttribute("transform") || "");
+  if (turned) pen.rotate(Number(turned[1]) * Math.PI / 180);
   pen.fillStyle = mark.getAttribute("fill") || "#000";
   pen.strokeStyle = mark.getAttribute("stroke") || "transparent";
   pen.lineWidth = Number(mark.getAttribute("stroke-width") || 1);
   const draws = {
     rect: () => pen.fillRect(at("x"), at("y"), at("width"), at("height")),
     line: () => { pen.beginPath(); pen.moveTo(at("x1"), at("y1")); pen.lineTo(at("x2"), at("y2")); pen.stroke(); },
+    path: () => {
+      const line = new Path2D(mark.getAttribute("d"));
+      const filled = mark.getAttribute("fill");
+      pen.globalAlpha = Number(mark.getAttribute("fill-opacity") || 1);
+      pen.setLineDash((mark.getAttribute("stroke-dasharray") || "").split(" ").filter(Boolean).map(Number));
+      if (filled && filled !== "none") pen.fill(line);
+      if (mark.getAttribute("stroke") !== "none") pen.stroke(line);
+    },
     circle: () => { pen.beginPath(); pen.arc(at("cx"), at("cy"), at("r"), 0, 2 * Math.PI); pen.fill(); pen.stroke(); },
     text: () => write(pen, mark, at("x"), at("y")),
   };

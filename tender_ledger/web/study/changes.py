@@ -20,6 +20,8 @@ Names = Mapping[tuple[str, int], str]
 
 # What each kind of record is called; a kind that is not here has no page of its own.
 ENTITIES = {
+    "flora": _("flora"), "frozen_reckoning": _("frozen reckoning"), "questionnaire": _("questionnaire"),
+    "questionnaire_answer": _("answers of a holder"), "use_score": _("score of a use"),
     "asking": _("asking without a use"), "attestation": _("use of a name"),
     "caution": _("caution"), "checklist": _("checklist"), "choice_of_holders": _("choice of holders"),
     "community": _("community"), "community_restriction": _("what is held back"), "consent": _("agreement"),
@@ -100,7 +102,10 @@ def subject(scope: Scope, entity: str, record_id: int, state: Snapshot) -> tuple
         "use_report": ("reports.report", {"report": record_id}),
         "dispute": ("reports.report", {"report": state.get("report_id")}), "permit": ("study.permits", {}),
         "choice_of_holders": ("study.permits", {}), "language": ("people.list_people", {}), "dialect": ("people.list_people", {}),
-        "source": ("people.list_people", {}), "rules": ("reckoning.show", {"margin": "rules"}),
+        "source": ("people.list_people", {}),
+        "flora": ("reckoning.analysis", {"view": "overuse"}),
+        "questionnaire": ("reckoning.questionnaires", {}), "frozen_reckoning": ("reckoning.list_frozen", {}),
+        "rules": ("reckoning.show", {"margin": "rules"}),
     }  # fmt: skip
     endpoint, values = pages.get(entity, ("", {}))
     return name, url_for(endpoint, **values) if endpoint else ""

@@ -18,6 +18,7 @@ from tender_ledger.storage.queries import accounts, people
 from tender_ledger.storage.queries import acts as act_queries
 from tender_ledger.storage.queries import members as member_queries
 from tender_ledger.storage.queries import studies as studies_queries
+from tender_ledger.web.shared.act_names import ACTS
 from tender_ledger.web.shared.answers import Page, form_page, part_saved
 from tender_ledger.web.shared.chosen import WAYS
 from tender_ledger.web.shared.rules_sentence import rules_sentence
@@ -29,72 +30,6 @@ from tender_ledger.web.study.forms import PERMITS, CategoryForm, ChosenForm, Inv
 
 studies = Blueprint("studies", __name__, template_folder="templates")
 study = study_blueprint("study", __name__, "")
-
-# What each operation is called in the history of a study.
-ACTS = {
-    "create_study": _("set up the study"),
-    "add_category": _("added a category"),
-    "set_rules": _("set the counting rules"),
-    "add_language": _("added a language"),
-    "add_community": _("added a community"),
-    "correct_community": _("corrected a community"),
-    "add_holder": _("added a holder"),
-    "correct_holder": _("corrected a holder"),
-    "add_source": _("added a source"),
-    "correct_source": _("corrected a source"),
-    "import_references": _("brought a list of references"),
-    "record_agreement": _("recorded an agreement"),
-    "withdraw_agreement": _("recorded a withdrawal"),
-    "open_encounter": _("opened an encounter"),
-    "correct_encounter": _("corrected an encounter"),
-    "add_plant": _("added a plant"),
-    "correct_plant": _("corrected a plant"),
-    "measure_feature": _("measured a plant"),
-    "remove_feature": _("took a measure back"),
-    "keep_list": _("kept a list of names"),
-    "take_list_back": _("took a list back"),
-    "add_specimen": _("recorded a specimen"),
-    "correct_specimen": _("corrected a specimen"),
-    "remove_specimen": _("took a specimen back"),
-    "keep_picture": _("kept a picture"),
-    "remove_picture": _("took a picture back"),
-    "bring_checklist": _("brought a checklist"),
-    "remove_checklist": _("took a checklist back"),
-    "name_plant": _("added a local name"),
-    "determine_plant": _("determined a plant"),
-    "record_report": _("recorded a report"),
-    "correct_report": _("corrected a report"),
-    "edit_reports": _("changed many reports"),
-    "record_caution": _("recorded a caution"),
-    "remove_caution": _("took a caution back"),
-    "settle_item": _("settled an item of the worklist"),
-    "set_item_aside": _("set an item of the worklist aside"),
-    "reopen_item": _("put an item back on the worklist"),
-    "remove_report": _("took a report back"),
-    "complete_report": _("told a report in full"),
-    "duplicate_report": _("made a second report"),
-    "split_report": _("split a report"),
-    "merge_reports": _("made two reports one"),
-    "dispute_report": _("recorded a contradiction"),
-    "settle_dispute": _("took a contradiction back"),
-    "claim_property": _("recorded a property"),
-    "remove_claim": _("took a property back"),
-    "link_plants": _("linked two plants"),
-    "unlink_plants": _("took a link back"),
-    "record_asking": _("recorded that no use was named"),
-    "import_table": _("imported a table"),
-    "add_member": _("let somebody in"),
-    "join_study": _("joined by an invitation"),
-    "remove_role": _("took a role away"),
-    "erase_holder": _("erased a holder"),
-    "restrict_records": _("held records back"),
-    "release_records": _("released records"),
-    "undo_act": _("undid an act"),
-    "add_dialect": _("added a dialect"),
-    "record_permit": _("recorded a permit"),
-    "correct_permit": _("corrected a permit"),
-    "say_choice_of_holders": _("said how holders were chosen"),
-}
 
 
 @studies.get("/")

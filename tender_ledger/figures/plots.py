@@ -1,0 +1,157 @@
+"""The figures of the reckoning: what was heard, groups in a plane and as a tree, knowledge by age, families of a flora."""
+
+import math
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+
+from tender_ledger.figures.drawing import Drawing, Mark, axes, circle, line, path, rect, scale, text
+
+WIDTH = 640.0
+
+
+@dataclass(frozen=True)
+class Curve:
+    """An expected curve at numbers of informants, with the standard error of each point."""
+
+    name: str
+    at: Sequence[int]
+    values: Sequence[float]
+    band: Sequence[float]
+
+
+def listening_curve(curve: Curve, words: Mapping[str, str]) -> Drawing:
+    """What was heard by number of informants, with a band of 1.96 standard errors. `words`: title, says, x, y."""
+    top = max([value + 1.96 * error for value, error in zip(curve.values, curve.band, strict=True)], default=1.0)
+    x, y = scale(0, max(curve.at, default=1), 56, WIDTH - 20), scale(0, top, 300, 30)
+    marks = axes(x, y, words["x"], words["y"])
+    upper = [(x(n), y(value + 1.96 * error)) for n, value, error in zip(curve.at, curve.values, curve.band, strict=True)]
+    lower = [(x(n), y(max(value - 1.96 * error, 0))) for n, value, error in zip(curve.at, curve.values, curve.band, strict=True)]
+    if len(upper) > 1:
+        marks.append(path([*upper, *reversed(lower)], "band", closed=True))
+        marks.append(path([(x(n), y(value)) for n, value in zip(curve.at, curve.values, strict=True)]))
+    marks += [circle(x(n), y(value), 3) for n, value in [*zip(curve.at, curve.values, strict=True)][-1:]]
+    return Drawing(WIDTH, 346, words["title"], words["says"], tuple(marks))
+
+
+def plane(names: Sequence[str], points: Sequence[Sequence[float]], words: Mapping[str, str]) -> Drawing:
+    """Groups as points on their first two principal coordinates, both axes by one measure."""
+    reach = max([abs(value) for point in points for value in point] or [1.0]) or 1.0
+    x, y = scale(-reach, reach, 56, 356, most=4), scale(-reach, reach, 330, 30, most=4)
+    marks = axes(x, y, words["x"], words["y"])
+    marks += [line(x(0), y.start, x(0), y.end, "stem"), line(x.start, y(0), x.end, y(0), "stem")]
+    for name, (one, other) in zip(names, points, strict=True):
+        right = x(one) < (x.start + x.end) / 2
+        marks += [circle(x(one), y(other), 4.5, says=name),
+                  text(x(one) + (9 if right else -9), y(other) + 4, name, "place" if right else "place-end")]  # fmt: skip
+    return Drawing(380, 380, words["title"], words["says"], tuple(marks))
+
+
+def tree(names: Sequence[str], merges: Sequence[Sequence[float]], order: Sequence[int], words: Mapping[str, str]) -> Drawing:
+    """The tree of average linkage, leaves one below the other, heights from left to right."""
+    row, top = 26.0, 40.0
+    foot = top + row * max(len(names), 1)
+    x = scale(0, max([merge[2] for merge in merges] or [1.0]), 380, 30, most=4)
+    marks: list[Mark] = [line(x(value), top - 8, x(value), foot) for value in x.ticks]
+    marks += [text(x(value), top - 14, f"{value:g}", "tick") for value in x.ticks]
+    marks.append(text(30, 14, words["x"], "head"))
+    place = {leaf: (x(0), top + row * at + row / 2) for at, leaf in enumerate(order)}
+    marks += [text(x(0) + 10, y + 5, names[leaf], "place") for leaf, (_x, y) in place.items()]
+    for at, (one, other, height, _size) in enumerate(merges):
+        (x1, y1), (x2, y2) = place[int(one)], place[int(other)]
+        marks += [line(x1, y1, x(height), y1, "branch"), line(x2, y2, x(height), y2, "branch"),
+                  line(x(height), y1, x(height), y2, "branch")]  # fmt: skip
+        place[len(names) + at] = (x(height), (y1 + y2) / 2)
+    return Drawing(WIDTH, foot + 8, words["title"], words["says"], tuple(marks))
+
+
+@dataclass(frozen=True)
+class Person:
+    """A holder, or a class of holders, at a place on both measures; `size` of how many it stands for."""
+
+    label: str
+    x: float
+    y: float
+    link: str = ""
+    size: int = 1
+
+
+def by_measure(people: Sequence[Person], words: Mapping[str, str]) -> Drawing:
+    """Holders by a measure of themselves (years) and one of what they know; those in one place lie over one another, larger."""
+    x = scale(min([one.x for one in people] or [0.0]), max([one.x for one in people] or [1.0]), 56, WIDTH - 20)
+    y = scale(0, max([one.y for one in people] or [1.0]), 300, 30)
+    marks = axes(x, y, words["x"], words["y"])
+    marks += [circle(x(one.x), y(one.y), 3 + 1.5 * math.sqrt(one.size), "open", link=one.link, says=one.label) for one in people]
+    return Drawing(WIDTH, 346, words["title"], words["says"], tuple(marks))
+
+
+@dataclass(frozen=True)
+class Family:
+    """A family of the flora with its species, those used, and what the bounds call it."""
+
+    name: str
+    flora: int
+    used: int
+    call: str
+
+
+def families_of_a_flora(families: Sequence[Family], shares: tuple[float, float], line_of: tuple[float, float],
+                        words: Mapping[str, str]) -> Drawing:  # fmt: skip
+    """Used species by species of the flora: the line of the regression, and the fan of the whole flora's bounds."""
+    x = scale(0, max([one.flora for one in families] or [1]), 56, WIDTH - 20)
+    y = scale(0, max([one.used for one in families] or [1]), 330, 30)
+    marks = axes(x, y, words["x"], words["y"])
+    high = min(shares[1] * x.high, y.high)
+    marks.append(
+        path(
+            [
+                (x(0), y(0)),
+                (x(high / shares[1] if shares[1] else x.high), y(high)),
+                *([(x(x.high), y(y.high))] if shares[1] * x.high > y.high else []),
+                (x(x.high), y(shares[0] * x.high)),
+            ],
+            "band",
+            closed=True,
+        )
+    )
+    slope, intercept = line_of
+    if not math.isnan(slope):
+        ends = [(value, intercept + slope * value) for value in (x.low, x.high)]
+        if all(y.low - 1e-9 <= value <= y.high + 1e-9 for _x, value in ends):
+            marks.append(path([(x(one), y(value)) for one, value in ends], "dashed"))
+    for one in sorted(families, key=lambda one: one.call != "no"):
+        at = (x(one.flora), y(one.used))
+        marks.append(circle(*at, 4, "dot" if one.call != "no" else "open", says=f"{one.name}: {one.used} / {one.flora}"))
+        if one.call != "no" or one.used >= 0.6 * y.high or one.flora >= 0.8 * x.high:
+            marks.append(text(at[0] + 8, at[1] - 6, one.name, "place") if at[0] < WIDTH - 130
+                         else text(at[0] - 8, at[1] - 8, one.name, "place-end"))  # fmt: skip
+    return Drawing(WIDTH, 376, words["title"], words["says"], tuple(marks))
+
+
+def bars(rows: Sequence[tuple[str, float, str]], words: Mapping[str, str], *, italic: bool = False) -> Drawing:
+    """Values one below the other, each as a bar from 0; rows are (name, value, link)."""
+    row, top = 24.0, 40.0
+    x = scale(0, max([value for _name, value, _link in rows] or [1.0]), 250, WIDTH - 60)
+    foot = top + row * len(rows)
+    marks: list[Mark] = [line(x(value), top - 8, x(value), foot) for value in x.ticks]
+    marks += [text(x(value), top - 14, f"{value:g}", "tick") for value in x.ticks]
+    marks.append(text(0, top - 14, words["y"], "head"))
+    for at, (name, value, link) in enumerate(rows):
+        y = top + row * at
+        marks += [text(0, y + 16, name, "name", link=link, italic=italic),
+                  rect(x(0), y + 6, max(x(value) - x(0), 1), 11, "bar", link=link, says=f"{name} {value:.3g}"),
+                  text(x(value) + 6, y + 16, f"{value:.3f}".rstrip("0").rstrip("."), "code-left")]  # fmt: skip
+    return Drawing(WIDTH, foot + 8, words["title"], words["says"], tuple(marks))
+
+
+def named_by(holders: Sequence[str], taxa: Sequence[str], cells: Sequence[Sequence[int]], words: Mapping[str, str],
+             links: Mapping[str, str]) -> Drawing:  # fmt: skip
+    """Who told of what: a mark where a holder (row) told of a taxon (column), in the orders given."""
+    size, left, top = 13.0, 70.0, 150.0
+    marks: list[Mark] = [
+        text(left - 8, top + size * at + 10, code, "row", link=links.get(code, "")) for at, code in enumerate(holders)
+    ]
+    marks += [Mark("text", (left + size * at + 10, top - 6), "up", text=taxon, italic=True) for at, taxon in enumerate(taxa)]
+    for at, told in enumerate(cells):
+        marks += [rect(left + size * one, top + size * at, size - 1.5, size - 1.5, "bar", says=f"{holders[at]}: {taxa[one]}")
+                  for one in told]  # fmt: skip
+    return Drawing(left + size * len(taxa) + 110, top + size * len(holders) + 8, words["title"], words["says"], tuple(marks))

@@ -1,0 +1,101 @@
+"""Computations of a study: kept while they stand, done within the request where they are short, else beside it."""
+
+import hashlib
+import json
+import threading
+import zlib
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass, field
+from typing import Any
+
+from tender_ledger import __version__
+from tender_ledger.core.messages import InputRefused
+from tender_ledger.core.rules import CountingRules
+from tender_ledger.core.terms import Scope
+from tender_ledger.storage.database import connected
+from tender_ledger.storage.queries import results, studies
+
+Progress = Callable[[int, int], None]
+Work = Callable[[Progress], dict[str, Any]]
+_SHAPE = 2  # of the kept bodies; raised when a later one says more or otherwise
+SHORT = 1.5  # seconds that a request may compute
+
+
+class Cancelled(Exception):
+    """Somebody let the computation go."""
+
+
+@dataclass(frozen=True)
+class Computed:
+    """`body` where it is done; else the state, how far it is, and the number by which it can be cancelled."""
+
+    body: Mapping[str, Any] | None
+    state: str = "done"
+    number: int = 0
+    done: int = 0
+    total: int = 0
+    told: str = ""
+    options: Mapping[str, Any] = field(default_factory=dict)
+
+
+def digest_of(scope: Scope, name: str, rules: CountingRules, options: Mapping[str, Any]) -> str:
+    """What tells one computation from another: its name, the rules, the options, and for what purpose it reads."""
+    said = json.dumps([f"{__version__} {_SHAPE}", name, rules.to_json(), dict(options), str(scope.purpose)], sort_keys=True)
+    return hashlib.sha256(said.encode()).hexdigest()
+
+
+def computed(scope: Scope, name: str, rules: CountingRules, options: Mapping[str, Any], work: Work, *,
+             seconds: float, again: bool = False) -> Computed:  # fmt: skip
+    """The kept result, or the work done now where it is expected to take few seconds, or how far it is beside the request.
+
+    `again` begins anew what was cancelled or failed. The work runs in the thread of the request or in one of its own, each
+    with its own connection; it calls its progress often, which raises Cancelled once somebody let it go.
+    """
+    digest = digest_of(scope, name, rules, options)
+    kept = results.kept_results(scope, [digest])
+    if digest in kept:
+        return Computed(json.loads(zlib.decompress(kept[digest])), options=options)
+    revision = int(studies.study(scope)["revision"])
+    if seconds <= SHORT:
+        body = work(lambda _done, _total: None)
+        results.keep_results(scope, revision, {digest: _packed(body)})
+        return Computed(json.loads(json.dumps(body)), options=options)
+    found = results.computation(scope, digest, revision)
+    if found is None or (again and found["state"] != "working"):
+        number = results.begin(scope, digest, revision)
+        if number is not None:
+            _beside(scope, digest, revision, number, work)
+        found = results.computation(scope, digest, revision) or {}
+    return Computed(None, found["state"], found["id"], found["done"], found["total"], found["told"], options)
+
+
+def _packed(body: Mapping[str, Any]) -> bytes:
+    return zlib.compress(json.dumps(body).encode(), 1)
+
+
+def _beside(scope: Scope, digest: str, revision: int, number: int, work: Work) -> threading.Thread:
+    def progress(done: int, total: int) -> None:
+        if not results.still_wanted(number, done, total):
+            raise Cancelled
+
+    def run() -> None:
+        with connected():
+            try:
+                results.keep_results(scope, revision, {digest: _packed(work(progress))})
+                results.end(number, "done")
+            except Cancelled:
+                return
+            except InputRefused as refused:
+                results.end(number, "failed", " ".join(str(problem) for problem in refused.problems))
+            except BaseException:
+                results.end(number, "failed", "Something failed here. It is on record; try once more.")
+                raise
+
+    thread = threading.Thread(target=run, name=f"computation {number}")
+    thread.start()
+    return thread
+
+
+def cancel(scope: Scope, number: int) -> None:
+    """Let a computation go; what it had is forgotten."""
+    results.cancel(scope, number)

@@ -1,0 +1,112 @@
+"""Frozen reckonings: what was counted, by which rules, when and by what, kept to be cited and to be compared with later ones."""
+
+import hashlib
+import json
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+
+from tender_ledger import __version__
+from tender_ledger.core.analysis import Parts
+from tender_ledger.core.indices.reckoning import reckon
+from tender_ledger.core.resampling.bootstrap import bootstrap
+from tender_ledger.core.rights import Right
+from tender_ledger.core.rules import CountingRules, parse_rules
+from tender_ledger.core.sampling.incidence import incidences
+from tender_ledger.core.tally.counting import count
+from tender_ledger.core.terms import Purpose, Scope
+from tender_ledger.formats.result_document import result_document
+from tender_ledger.operations.errors import NotFound, required
+from tender_ledger.operations.saving import saving
+from tender_ledger.storage.database import snapshot
+from tender_ledger.storage.models import FrozenReckoning
+from tender_ledger.storage.queries import reckoned, studies
+from tender_ledger.storage.queries.tally import read_table
+
+REPLICATES = 1000
+
+
+def freeze_reckoning(scope: Scope, rules: CountingRules, name: str, *, seed: int = 1) -> int:
+    """Keep the reckoning as it stands now, with its intervals; returns its number.
+
+    The fingerprint is of rules, seed, software and values: whoever computes the same gets the same.
+    """
+    scope.viewer.require(Right.SET_RULES)
+    said = required(name, "name", "The name of the reckoning")
+    counted = scope.for_purpose(Purpose.COUNTED)
+    with snapshot():
+        revision = int(studies.study(scope)["revision"])
+        tally = count(read_table(counted, rules, with_ids=True), rules)
+        people = tally.table.informants
+        informants = reckoned.counted_informants(scope, [people.codes[at] for at in np.flatnonzero(tally.counted)])
+    r = reckon(tally)
+    found = result_document(
+        r, Parts(None, sampling=incidences(tally), uncertainty=bootstrap(tally, replicates=REPLICATES, seed=seed))
+    )
+    rows = tally.table.row if tally.table.row is not None else np.zeros(0, dtype=np.int64)
+    said_of = json.dumps([rules.to_json(), seed, REPLICATES, __version__, found], sort_keys=True, ensure_ascii=False)
+    values = {
+        "name": said,
+        "frozen_on": scope.day,
+        "revision": revision,
+        "rules": rules.to_json(),
+        "seed": seed,
+        "replicates": REPLICATES,
+        "software": f"Tender Ledger {__version__}",
+        "counted": r.n,
+        "fingerprint": hashlib.sha256(said_of.encode()).hexdigest()[:16],
+        "informants": informants,
+        "reports": sorted({int(one) for one in rows[tally.kept]}),
+        "body": found,
+    }
+    with saving(scope, "freeze_reckoning") as writing:
+        return writing.create(FrozenReckoning, values)
+
+
+def remove_frozen(scope: Scope, number: int, version: int) -> None:
+    scope.viewer.require(Right.SET_RULES)
+    with saving(scope, "remove_frozen") as writing:
+        writing.remove(FrozenReckoning, number, version)
+
+
+@dataclass(frozen=True)
+class Moved:
+    """A taxon that differs: UR and CI when it was frozen, and today; None where it was not told."""
+
+    taxon: str
+    before: tuple[int, float | None] | None
+    after: tuple[int, float | None] | None
+
+
+@dataclass(frozen=True)
+class Opened:
+    """A frozen reckoning: what is kept of it for ever, its values while the terms allow them, what moved since, and by what."""
+
+    kept: dict[str, Any]
+    rules: CountingRules
+    body: dict[str, Any] | None
+    moved: tuple[Moved, ...]
+    acts: dict[str, int]
+    today: int
+
+
+def open_frozen(scope: Scope, number: int) -> Opened:
+    """Open a frozen reckoning. Its values are withheld while the terms of anything it counted do not allow them."""
+    kept = next((one for one in reckoned.frozen(scope) if one["id"] == number), None)
+    if kept is None:
+        raise NotFound(f"frozen reckoning {number}")
+    rules = parse_rules(kept["rules"], own_bases=kept["rules"]["basis"])
+    if kept["withheld"] or kept["emptied"]:
+        return Opened(kept, rules, None, (), {}, 0)
+    body = reckoned.frozen_body(scope, number)
+    with snapshot():
+        now = result_document(reckon(count(read_table(scope.for_purpose(Purpose.COUNTED), rules), rules), communities=False))
+    before, after = (body or {})["taxa"], now["taxa"]
+    moved = [Moved(taxon, _values(before.get(taxon)), _values(after.get(taxon))) for taxon in sorted({*before, *after})]
+    return Opened(kept, rules, body, tuple(one for one in moved if one.before != one.after),
+                  reckoned.acts_since(scope, kept["revision"]), now["totals"]["N"])  # fmt: skip
+
+
+def _values(found: dict[str, Any] | None) -> tuple[int, float | None] | None:
+    return None if found is None else (found["UR"], found["CI"])

@@ -1,0 +1,173 @@
+"""Pages and files of the views beside the tables of indices."""
+
+from dataclasses import replace
+from typing import Any
+
+from flask import Response as Answer
+from flask import abort, g, render_template, request, url_for
+from werkzeug.wrappers import Response
+
+from tender_ledger.core.indices.catalogue import EXPLAINED
+from tender_ledger.core.publication import MINIMUM_HOLDERS
+from tender_ledger.core.rights import Right
+from tender_ledger.core.terms import Purpose
+from tender_ledger.formats.printing import print_pdf
+from tender_ledger.formats.tables import table_csv, table_html, table_xlsx, written
+from tender_ledger.operations import computing
+from tender_ledger.operations.reckoning import parts_told, reckon_study
+from tender_ledger.storage.queries import people, studies
+from tender_ledger.storage.queries import reckoned as reckoned_queries
+from tender_ledger.web.reckoning.asked import Asked, asked, carried, categories
+from tender_ledger.web.reckoning.contents import Block, Content
+from tender_ledger.web.reckoning.routes import reckoning
+from tender_ledger.web.reckoning.views import VIEWS
+from tender_ledger.web.reckoning.views.groups import GROUPINGS
+from tender_ledger.web.reckoning.views.holders import MEASURES
+from tender_ledger.web.shared.chosen import chosen_words
+from tender_ledger.web.shared.fonts import font_files
+from tender_ledger.web.shared.looks import LOOKS
+from tender_ledger.web.shared.mathml import mathml, symbol
+from tender_ledger.web.shared.rules_sentence import rules_parts, rules_sentence
+from tender_ledger.web.shared.spread import done, opened, spread
+from tender_ledger.web.shared.words import gettext as _
+
+_MEDIA = {
+    "svg": "image/svg+xml", "pdf": "application/pdf", "csv": "text/csv", "html": "text/html",
+    "xlsx": "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet",
+}  # fmt: skip
+
+
+_OPTIONS = ("by", "since", "measure", "t", "index", "flora", "category")
+_NAMES = ", ".join(VIEWS)
+
+
+def _asked() -> tuple[Asked, dict[str, str]]:
+    names = {one["code"]: one["name"] for one in people.communities(g.scope)}
+    return asked(request.args, names), names
+
+
+def _content(view: str, one: Asked, names: dict[str, str], purpose: Purpose) -> Content:
+    build = VIEWS[view][1]
+    if view != "parts":
+        return build(one, purpose, names)
+    labels = {code: choice.label for code, choice in categories().items()}
+    labels |= {row["code"]: row["label"] for row in parts_told(g.scope)}
+    methods = {row["code"]: row["label"] for row in studies.terms(g.scope.study_id, "method")}
+    return build(one, purpose, names, {**methods, **labels})
+
+
+@reckoning.get(f"/<any({_NAMES}):view>")
+def analysis(view: str) -> str:
+    """A view with its figures and tables; the margin says how the number that is open came about."""
+    one, names = _asked()
+    content = _content(view, one, names, Purpose.COUNTED)
+    kind, about = opened()
+    context: dict[str, Any] = {
+        "view": view, "views": VIEWS, "content": content, "asked": one, "rules": one.rules, "rules_words": rules_parts(one.rules),
+        "communities": names, "groupings": GROUPINGS, "measures": MEASURES,
+        "explained": EXPLAINED, "mathml": mathml, "symbol": symbol,
+        "carried": carried, "written": written, "file_at": _file_address(view), "minimum": MINIMUM_HOLDERS,
+    }  # fmt: skip
+    if view == "overuse":
+        context |= {"floras": reckoned_queries.floras(g.scope), "used_in": categories()}
+    if kind in EXPLAINED:
+        context |= {"explanation": EXPLAINED[kind], **_put_in(content, kind, about)}
+        if kind == "csi" and context.get("taxon"):
+            context["scoring"] = _scoring(one, context["taxon"])
+        return spread("reckoning/analysis.html", "reckoning/_explained.html", **context)
+    return spread("reckoning/analysis.html", "reckoning/_about_view.html", **context)
+
+
+def _file_address(view: str) -> Any:
+    kept = {
+        **carried(),
+        **{
+            name: request.args[name]
+            for name in ("by", "since", "measure", "t", "index", "flora", "category")
+            if name in request.args
+        },
+    }
+    return lambda block, kind: url_for("reckoning.analysis_file", view=view, block=block, kind=kind, **kept)
+
+
+def _put_in(content: Content, kind: str, about: str) -> dict[str, Any]:
+    """The numbers that stand in the formula for the row that is open, its value, and what the row is about."""
+    name, _colon, subject = about.partition(":")
+    block = content.block(name)
+    if block is None or block.table is None:
+        return {}
+    row = next((row for row in block.table.rows if str(row.get(block.table.subject)) == subject), None)
+    if row is None:
+        return {}
+    explains = block.explains.get(kind) or block.explains.get(_column_of(kind))
+    put = explains(row) if explains else {}
+    numbers = {key: value if isinstance(value, str) else written(value, "count") for key, value in put.items()}
+    shown = row.get("value") if row.get("key") == kind else row.get(_column_of(kind))
+    return {"numbers": numbers, "subject": subject, "value": shown, "row": row, "taxon": row.get("taxon", "")}
+
+
+def _scoring(one: Asked, taxon: str) -> list[dict[str, Any]]:
+    """The categories told of a taxon, each with the scores it has."""
+    r = reckon_study(g.scope, one.rules).result
+    kept = {row["category"]: row for row in reckoned_queries.scores(g.scope) if row["taxon"] == taxon}
+    labels = {code: choice.label for code, choice in categories().items()}
+    at = r.taxa.index(taxon) if taxon in r.taxa else -1
+    told = [code for place, code in enumerate(r.categories) if at >= 0 and r.counts.ur_by_category[at, place]]
+    return [{"code": code, "label": labels.get(code, code), "scores": kept.get(code, {})} for code in told]
+
+
+def _column_of(kind: str) -> str:
+    return {"chao2": "chao2_bias_corrected", "jack1": "jackknife1"}.get(kind, kind)
+
+
+@reckoning.get(f"/<any({_NAMES}):view>/<block>.<any(svg, pdf, csv, xlsx, html):kind>")
+def analysis_file(view: str, block: str, kind: str) -> Answer:
+    """A figure or a table as a file, computed within the terms of publication, small cells left out."""
+    g.member.require(Right.EXPORT)
+    one, names = _asked()
+    content = _content(view, one, names, Purpose.PUBLISHED)
+    found = content.block(block)
+    if content.waits is not None:
+        abort(503, description=_("It is being computed. Try once more in a while."))
+    if found is None or found.single or (found.figure if kind in ("svg", "pdf") else found.table) is None:
+        abort(404)
+    return Answer(_file(found, content, one, names, kind), mimetype=_MEDIA[kind],
+                  headers={"Content-Disposition": f'attachment; filename="{view}-{block}.{kind}"'})  # fmt: skip
+
+
+def _file(block: Block, content: Content, one: Asked, names: dict[str, str], kind: str) -> bytes:
+    caption = _caption(content, one, names)
+    if kind in ("svg", "pdf"):
+        svg = render_template("reckoning/drawing_file.svg", drawing=block.figure, caption=caption, looks=LOOKS)
+        if kind == "svg":
+            return svg.encode()
+        return print_pdf(render_template("reckoning/drawing_print.html", svg=svg, drawing=block.figure), font_files())
+    table = block.table
+    if table is None:
+        abort(404)
+    if kind == "csv":
+        return table_csv(table)
+    table = replace(table, notes=[*table.notes, *block.sentences, *caption])
+    return table_xlsx(table) if kind == "xlsx" else table_html(table)
+
+
+def _caption(content: Content, one: Asked, names: dict[str, str]) -> list[str]:
+    """What every file says of itself: how it was counted, where, how holders were chosen, the seed, the day."""
+    where = names.get(one.group, "")
+    seed = [_("Seed %(seed)s.", seed=content.seed)] if content.seed is not None else []
+    chosen = chosen_words(studies.choice_of_holders(g.scope))
+    return [
+        f"{content.heading}{f', {where}' if where else ''}. {rules_sentence(one.rules)}",
+        " ".join([chosen[:1].upper() + chosen[1:] + ".", *seed, f"{g.scope.day:%-d %B %Y}.",
+                  _("Cells of fewer than %(n)s holders are left out.", n=MINIMUM_HOLDERS)]),
+        _("How often it was told, not how well it works. It is no advice to treat, eat or gather."),
+    ]  # fmt: skip
+
+
+@reckoning.post("/computation/<int:number>/cancel")
+def cancel_computation(number: int) -> Response:
+    """Let a computation under way go."""
+    computing.cancel(g.scope, number)
+    back = request.form.get("view", "")
+    address = url_for("reckoning.analysis", view=back) if back in VIEWS else url_for("reckoning.show")
+    return done(_("Let go; nothing of it was kept."), address)

@@ -1,0 +1,139 @@
+"""Two sets of counting rules side by side, and what between them did it."""
+
+from collections.abc import Mapping
+from typing import Any
+
+import numpy as np
+from flask import g, request, url_for
+
+from tender_ledger.core.indices.ranking import values_of_taxa
+from tender_ledger.core.indices.rule_comparison import Shifted
+from tender_ledger.core.indices.working import SYMBOLS
+from tender_ledger.core.publication import MINIMUM_HOLDERS
+from tender_ledger.core.terms import Purpose
+from tender_ledger.formats.tables import Column, Table
+from tender_ledger.operations.reckoning import rules_side_by_side
+from tender_ledger.web.reckoning.asked import LADDER_INDICES, Asked, categories
+from tender_ledger.web.reckoning.contents import Block, Content, Names
+from tender_ledger.web.shared.rules_sentence import choice_words, rules_sentence
+from tender_ledger.web.shared.words import gettext as _
+from tender_ledger.web.shared.words import ngettext
+
+_SHOWN = 20
+
+
+def compare(one: Asked, purpose: Purpose, _names: Names) -> Content:
+    """The rules in force beside those of the address: choices, ranks and values, and the reports that only one counts."""
+    heading = _("Two sets of rules side by side")
+    if not one.tried_out:
+        return Content(
+            heading,
+            _("In force:") + f" {rules_sentence(one.in_force)}",
+            empty=_(
+                "Choose rules to set beside those in force: open the rules in the first line of a table, or take a saved set."
+            ),
+        )
+    index = request.args.get("index", "ci")
+    index = index if index in LADDER_INDICES else "ci"
+    found = rules_side_by_side(g.scope, one.in_force, one.rules, index, purpose=purpose)
+    compared = found.compared
+    lede = _("First: %(first)s Second: %(second)s", first=rules_sentence(one.in_force), second=rules_sentence(one.rules))
+    choices = [
+        {"choice": key.replace("_", " "), "first": choice_words(first), "second": choice_words(second)}
+        for key, first, second in compared.choices
+    ]
+    said = [
+        _(
+            "N is %(first)s and %(second)s, UR %(a)s and %(b)s.",
+            first=compared.first.n,
+            second=compared.second.n,
+            a=f"{compared.first.ur.sum():g}",
+            b=f"{compared.second.ur.sum():g}",
+        )
+    ]
+    by_choice = Table(
+        "choices",
+        _("What differs between the rules"),
+        [Column("choice", _("choice"), "text"), Column("first", _("first"), "text"), Column("second", _("second"), "text")],
+        choices,
+        subject="choice",
+    )
+    shown = _published(compared.taxa, compared, purpose)
+    labels = {code: choice.label for code, choice in categories().items()}
+    blocks: list[Block | None] = [
+        Block("choices", _("Choices"), table=by_choice, sentences=said),
+        Block("plants", _("Plants, by %(index)s", index=SYMBOLS[index]), table=_shifts("plants", _("plant"), "taxon", shown, {})),
+        Block(
+            "categories",
+            _("Use categories, by ICF"),
+            table=_shifts("categories", _("use category"), "text", compared.categories, labels),
+        ),
+    ]
+    if purpose is not Purpose.PUBLISHED:
+        blocks += [
+            _reports("first", found.only_first, compared.only_first),
+            _reports("second", found.only_second, compared.only_second),
+        ]
+    return Content(heading, lede, [block for block in blocks if block is not None])
+
+
+def _published(taxa: tuple[Shifted, ...], compared: Any, purpose: Purpose) -> tuple[Shifted, ...]:
+    if purpose is not Purpose.PUBLISHED:
+        return taxa
+    enough = {
+        r.taxa[at] for r in (compared.first, compared.second) for at in np.flatnonzero(values_of_taxa(r)["fc"] >= MINIMUM_HOLDERS)
+    }
+    return tuple(one for one in taxa if one.taxon in enough)
+
+
+def _shifts(name: str, label: str, kind: str, shifted: tuple[Shifted, ...], labels: Mapping[str, str]) -> Table:
+    columns = [
+        Column("what", label, kind),
+        Column("first", _("first")),
+        Column("second", _("second")),
+        Column("first_rank", _("rank"), "count"),
+        Column("second_rank", _("rank"), "count"),
+        Column("shift", _("places moved, − is up"), "count"),
+    ]
+    rows = [
+        {
+            "what": labels.get(one.taxon, one.taxon),
+            "first": one.first,
+            "second": one.second,
+            "first_rank": one.first_rank or None,
+            "second_rank": one.second_rank or None,
+            "shift": one.shift,
+        }
+        for one in shifted
+    ]
+    return Table(name, label, columns, rows, subject="what")
+
+
+def _reports(which: str, shown: list[dict[str, Any]], counted: Any) -> Block | None:
+    if not len(counted):
+        return None
+    heading = _("Reports that only the first counts") if which == "first" else _("Reports that only the second counts")
+    rows = [
+        {
+            "report": f"{one['informant']}, {one['category'] or _('no category')}",
+            "plant": one["field_number"],
+            "id": one["id"],
+            "words": one["words"],
+        }
+        for one in shown[:_SHOWN]
+    ]
+    hidden = len(counted) - len(shown)
+    said = [ngettext("%(num)s report.", "%(num)s reports.", len(counted))]
+    if hidden:
+        said.append(
+            ngettext("%(num)s of them is not shown under its terms.", "%(num)s of them are not shown under their terms.", hidden)
+        )
+    links = {row["report"]: url_for("reports.report", report=row["id"]) for row in rows}
+    columns = [Column("report", _("report"), "text"), Column("plant", _("plant"), "text"), Column("words", _("words"), "text")]
+    return Block(
+        f"only-{which}",
+        heading,
+        table=Table(f"only-{which}", heading, columns, rows, subject="report", links=links),
+        sentences=said,
+        single=True,
+    )

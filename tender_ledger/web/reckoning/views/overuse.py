@@ -1,0 +1,127 @@
+"""Families of a flora that are told of more, or less, than their size would have it."""
+
+from typing import Any
+
+from flask import g, request
+
+from tender_ledger.core.flora.overuse import FamilyUse
+from tender_ledger.core.messages import InputRefused
+from tender_ledger.core.publication import MINIMUM_HOLDERS
+from tender_ledger.core.terms import Purpose
+from tender_ledger.figures.plots import Family, families_of_a_flora
+from tender_ledger.formats.tables import Column, Table
+from tender_ledger.operations.reckoned import over_and_under_use
+from tender_ledger.storage.queries.reckoned import floras
+from tender_ledger.web.reckoning.asked import Asked
+from tender_ledger.web.reckoning.contents import Block, Content, Names
+from tender_ledger.web.shared.words import gettext as _
+from tender_ledger.web.shared.words import ngettext
+
+
+def overuse(one: Asked, purpose: Purpose, _names: Names) -> Content:
+    """The families of the chosen flora by four methods, of all uses or of one category."""
+    heading = _("Families told of more, or less, than their size")
+    known = floras(g.scope)
+    chosen = next((flora for flora in known if str(flora["id"]) == request.args.get("flora")), known[0] if known else None)
+    if chosen is None:
+        return Content(heading, "", empty=_("Bring in a flora below: a table of its families with their numbers of species."))
+    category = one.selection.category
+    lede = _("Species told of, against the species of %(flora)s.", flora=chosen["name"])
+    try:
+        found = over_and_under_use(g.scope, one.rules, chosen, category=category, purpose=purpose)
+    except InputRefused as refused:
+        return Content(heading, lede, empty=" ".join(str(problem) for problem in refused.problems))
+    total, used = found.totals
+    words = {
+        "title": heading,
+        "x": _("species of the family in the flora"),
+        "y": _("species told of"),
+        "says": _("Families by size and use; what the imprecise bounds call over- or under-used is named."),
+    }
+    drawn = [
+        Family(name, int(found.flora[at]), int(found.used[at]), found.imprecise_call[at])
+        for at, name in enumerate(found.families)
+    ]
+    figure = families_of_a_flora(drawn, found.imprecise_total, (found.slope, found.intercept), words)
+    said = [
+        _("%(used)s of %(total)s species are told of.", used=used, total=total),
+        *([chosen["cited"]] if chosen["cited"] else []),
+    ]
+    cautions = []
+    if found.not_in_flora:
+        named = ", ".join(name or _("no family on record") for name in found.not_in_flora)
+        cautions.append(
+            ngettext(
+                "%(num)s told family is not in this flora and stands in no test: %(named)s.",
+                "%(num)s told families are not in this flora and stand in no test: %(named)s.",
+                len(found.not_in_flora),
+                named=named,
+            )
+        )
+    if purpose is Purpose.PUBLISHED:
+        said.append(_("Cells count species, not holders; N of the study is at least %(n)s.", n=MINIMUM_HOLDERS))
+    return Content(
+        heading,
+        lede,
+        [
+            Block(
+                "families",
+                "",
+                figure,
+                _table(found),
+                said,
+                cautions,
+                explains={
+                    "residual": lambda row: {
+                        "x": row["used"],
+                        "n": row["flora"],
+                        "a": f"{found.intercept:.3f}",
+                        "b": f"{found.slope:.3f}",
+                        "s": f"{found.residual_sd:.3f}",
+                    },
+                    "binomial": lambda row: {"n": row["flora"], "X_total": used, "n_total": total},
+                    "beta": lambda row: {"x": row["used"], "n": row["flora"]},
+                    "imprecise": lambda row: {"x": row["used"], "n": row["flora"]},
+                },
+            )
+        ],
+    )
+
+
+def _table(found: FamilyUse) -> Table:
+    calls = {"over": _("over-used"), "under": _("under-used"), "no": "–"}
+    rows: list[dict[str, Any]] = [
+        {
+            "family": name,
+            "flora": int(found.flora[at]),
+            "used": int(found.used[at]),
+            "residual": float(found.standardised[at]),
+            "binomial": float(found.small_p[at]),
+            "holm": float(found.p_holm[at]),
+            "bh": float(found.p_bh[at]),
+            "beta": float(found.beta_low[at]),
+            "beta_high": float(found.beta_high[at]),
+            "beta_call": calls[found.beta_call[at]],
+            "imprecise": float(found.imprecise_low[at]),
+            "imprecise_high": float(found.imprecise_high[at]),
+            "imprecise_call": calls[found.imprecise_call[at]],
+        }
+        for at, name in enumerate(found.families)
+    ]
+    rows.sort(key=lambda row: (-row["used"], row["family"]))
+    columns = [
+        Column("family", _("family"), "text"),
+        Column("used", _("told of"), "count"),
+        Column("flora", _("in the flora"), "count"),
+        Column("residual", _("residual, standardised")),
+        Column("binomial", _("binomial p"), "p"),
+        Column("holm", _("Holm"), "p"),
+        Column("bh", _("B.-H."), "p"),
+        Column("beta", _("Bayes, low")),
+        Column("beta_high", _("high")),
+        Column("beta_call", _("call"), "text"),
+        Column("imprecise", _("imprecise, low")),
+        Column("imprecise_high", _("high")),
+        Column("imprecise_call", _("call"), "text"),
+    ]
+    return Table("families", _("Families of the flora and their told species"), columns, rows, subject="family")

@@ -1,0 +1,213 @@
+"""What a reckoning takes and leaves beside reports: rules by name, floras, questionnaires, scores, frozen reckonings, jobs."""
+
+import time
+from typing import Any
+
+import numpy as np
+import pytest
+
+from tender_ledger.core.indices.packing import pack, unpack
+from tender_ledger.core.rules import CountingRules, parse_rules
+from tender_ledger.core.terms import NotAllowed
+from tender_ledger.operations import analyses, computing, freezing, people, reckoned, studies
+from tender_ledger.operations.errors import Refused
+from tender_ledger.operations.history import undo_act
+from tender_ledger.operations.reckoning import reckon_study, rules_side_by_side
+from tender_ledger.storage.database import value
+from tender_ledger.storage.queries import acts, results
+from tender_ledger.storage.queries import reckoned as queries
+from tests.conftest import READER, scope_for
+from tests.factories import SmallStudy
+
+RULES = CountingRules()
+
+
+@pytest.fixture
+def told(empty_db: str) -> SmallStudy:
+    """Three holders, one silent: H-1 and H-2 tell of the willow, H-1 also of hearsay about the lime."""
+    small = SmallStudy()
+    one, two, silent = (small.holder(code) for code in ("H-1", "H-2", "H-3"))
+    talk = small.encounter(one, two, silent)
+    willow, lime = small.plant("Salix caprea"), small.plant("Tilia cordata")
+    small.report(talk, "H-1", willow, category="medicines", purpose="fever")
+    small.report(talk, "H-2", willow, category="medicines", purpose="fever")
+    small.report(talk, "H-1", lime, category="food", purpose="tea", basis="hearsay")
+    return small
+
+
+def last_act(small: SmallStudy) -> int:
+    return int(acts.acts(small.scope, limit=1)[0]["id"])
+
+
+def test_rules_are_kept_by_a_name_and_one_undo_takes_them_back(told: SmallStudy):
+    rules = parse_rules({"unit": "use_part", "mixtures": "share", "level": {"medicines": "subcategory"}})
+    number = studies.save_rules(told.scope, "  By part ", rules)
+    saving = last_act(told)
+    (kept,) = studies.saved_rules(told.scope)
+    assert (kept.number, kept.name, kept.rules) == (number, "By part", rules)
+    assert studies.rules_in_force(told.scope) == RULES
+    with pytest.raises(Refused, match="rules of this name"):
+        studies.save_rules(told.scope, "By part", RULES)
+    with pytest.raises(NotAllowed):
+        studies.save_rules(told.person("recorder"), "Mine", RULES)
+    undo_act(told.scope, saving)
+    assert studies.saved_rules(told.scope) == []
+
+
+def test_two_sets_of_rules_name_the_reports_that_only_one_counts(told: SmallStudy):
+    wide = RULES.with_(basis=["own", "taught", "hearsay", "unstated"])
+    found = rules_side_by_side(told.scope, RULES, wide, "ci")
+    assert [key for key, _a, _b in found.compared.choices] == ["basis"]
+    assert (len(found.compared.only_first), len(found.compared.only_second)) == (0, 1)
+    assert [one["purpose"] for one in found.only_second] == ["tea"]
+    moved = {one.taxon: (one.first_rank, one.second_rank) for one in found.compared.taxa}
+    assert moved == {"Salix caprea": (1, 1), "Tilia cordata": (0, 2)}
+
+
+def test_a_reckoning_is_kept_until_something_is_written(told: SmallStudy):
+    first = reckon_study(told.scope, RULES)
+    again = reckon_study(told.scope, RULES)
+    assert again.result.taxa == first.result.taxa
+    np.testing.assert_array_equal(again.result.ci, first.result.ci)
+    np.testing.assert_array_equal(again.result.by_community["X"].icf, first.result.by_community["X"].icf)
+    assert unpack(pack(first.result), RULES).uses_told == first.result.uses_told
+    told.report(1, "H-2", 2, category="food", purpose="tea")
+    assert reckon_study(told.scope, RULES).result.ur.sum() == first.result.ur.sum() + 1
+    told.withdraw("H-2")
+    assert value("SELECT count(*) FROM kept_result") == 0
+    assert reckon_study(told.scope, RULES).result.n == first.result.n - 1
+
+
+def test_a_flora_is_brought_and_taken_back(told: SmallStudy):
+    table = b"family,flora\nSalicaceae,14\nPoaceae,80\n"
+    number = reckoned.bring_flora(told.scope, table, name="Hills", cited="Invented")
+    (flora,) = queries.floras(told.scope)
+    assert reckoned.families_of(flora) == {"Salicaceae": 14, "Poaceae": 80}
+    found = reckoned.over_and_under_use(told.scope, RULES, flora)
+    assert dict(zip(found.families, found.used.tolist(), strict=True)) == {"Poaceae": 0, "Salicaceae": 1}
+    hearsay = RULES.with_(basis=["own", "hearsay", "unstated"])
+    assert reckoned.over_and_under_use(told.scope, hearsay, flora).not_in_flora == {"Malvaceae": 1}
+    with pytest.raises(Refused, match="line 2, column flora"):
+        reckoned.bring_flora(told.scope, b"family,flora\nPoaceae,lots\n", name="Wrong")
+    reckoned.remove_flora(told.scope, number, 1)
+    assert queries.floras(told.scope) == []
+
+
+def test_a_plant_grown_here_alone_and_a_genus_stay_out_of_the_families(told: SmallStudy):
+    value("UPDATE plant SET origin = 'introduced', management = 'cultivated' WHERE number = 1 RETURNING id")
+    flora = {"families": "Salicaceae,14\nPoaceae,80"}
+    assert reckoned.over_and_under_use(told.scope, RULES, flora).used.sum() == 0
+
+
+QUESTIONS = "Is the bark taken in spring?\nIs it boiled?\nMay it be drunk cold?\nIs it for children?"
+ANSWERS = {"H-1": ["yes", "yes", "no", "no"], "H-2": ["yes", "yes", "no", "no"], "H-3": ["yes", "no", "no", "no"]}
+
+
+def test_answers_are_entered_analysed_and_go_with_their_holder(told: SmallStudy):
+    number = reckoned.make_questionnaire(told.scope, title="Willow bark", alternatives=2, questions=QUESTIONS)
+    for code, given in ANSWERS.items():
+        reckoned.enter_answers(told.scope, number, code.lower(), given)
+    found = reckoned.analyse_questionnaire(told.scope, reckoned.questionnaire(told.scope, number))
+    assert found.found is not None
+    assert found.informants == 3
+    assert [one.majority for one in found.found.key or ()] in ([], ["yes", "yes", "no", "no"])
+    reckoned.enter_answers(told.scope, number, "H-3", ["yes", "yes", "no", "no"])  # a correction, not a second
+    assert len(queries.answers(told.scope, number)) == 3
+    with pytest.raises(Refused, match="Nobody of this code"):
+        reckoned.enter_answers(told.scope, number, "H-9", ["yes"] * 4)
+    told.withdraw("H-2")
+    assert [one["informant"] for one in queries.answers(told.scope, number)] == ["H-1", "H-3"]
+    assert "three informants" in reckoned.analyse_questionnaire(told.scope, reckoned.questionnaire(told.scope, number)).why
+    people.erase_holder(told.scope, "H-1", "H-1")
+    assert value("SELECT count(*) FROM questionnaire_answer") == 2
+    assert value("SELECT count(*) FROM change WHERE entity = 'questionnaire_answer' AND after::text LIKE '%%yes%%'") == 3
+
+
+def test_a_table_of_answers_makes_a_questionnaire(told: SmallStudy):
+    table = b"informant,q1,q2\nH-1,A,B\nH-2,A,B\nH-3,A,\n"
+    number = reckoned.bring_answers(told.scope, table, title="Brought", alternatives=2)
+    assert [one["answers"] for one in queries.answers(told.scope, number)] == ["A\nB", "A\nB", "A\n"]
+    with pytest.raises(Refused, match="H-8"):
+        reckoned.bring_answers(told.scope, b"informant,q\nH-8,A\n", title="Nobody", alternatives=2)
+
+
+def test_a_plant_has_a_significance_once_all_its_uses_are_scored(told: SmallStudy):
+    r = reckon_study(told.scope, RULES).result
+    assert reckoned.cultural_significance(told.scope, r) == {}
+    reckoned.score_use(told.scope, "Salix caprea", "medicines", 2, 2, 1)
+    # da Silva et al. 2006: (2 * 2 * 1) * 2 citations / 2 of the most cited
+    assert reckoned.cultural_significance(told.scope, r) == {"Salix caprea": (4.0, [(2, 2, 1)])}
+    reckoned.score_use(told.scope, "Salix caprea", "medicines", 1, 1, 1)
+    assert reckoned.cultural_significance(told.scope, r)["Salix caprea"][0] == 1.0
+    with pytest.raises(Refused, match="2 or 1"):
+        reckoned.score_use(told.scope, "Salix caprea", "medicines", 3, 1, 1)
+
+
+def test_a_frozen_reckoning_opens_unchanged_and_says_what_moved(told: SmallStudy):
+    number = freezing.freeze_reckoning(told.scope, RULES, "As sent to press")
+    opened = freezing.open_frozen(told.scope, number)
+    assert opened.body is not None
+    assert (opened.kept["counted"], opened.moved, opened.acts) == (3, (), {"freeze_reckoning": 1})
+    again = freezing.freeze_reckoning(told.scope, RULES, "Once more")
+    assert freezing.open_frozen(told.scope, again).kept["fingerprint"] == opened.kept["fingerprint"]
+    told.report(1, "H-2", 2, category="food", purpose="tea")
+    later = freezing.open_frozen(told.scope, number)
+    assert later.body == opened.body
+    assert [(one.taxon, one.before, one.after) for one in later.moved] == [("Tilia cordata", None, (1, pytest.approx(1 / 3)))]
+
+
+def test_the_values_of_a_frozen_reckoning_are_withheld_with_the_terms(told: SmallStudy):
+    number = freezing.freeze_reckoning(told.scope, RULES, "As sent to press")
+    told.withdraw("H-3")  # she told nothing, and was one of the N
+    opened = freezing.open_frozen(told.scope, number)
+    assert (opened.body, opened.kept["withheld"], opened.kept["counted"]) == (None, 1, 3)
+    told.agree("H-3", day=told.scope.day)
+    assert freezing.open_frozen(told.scope, number).body is not None
+    people.erase_holder(told.scope, "H-3", "H-3")
+    emptied = freezing.open_frozen(told.scope, number)
+    assert (emptied.body, emptied.kept["emptied"], emptied.kept["counted"]) == (None, True, 3)
+    assert value("SELECT body FROM frozen_reckoning") is None
+
+
+def test_long_work_is_done_beside_the_request_left_and_cancelled(told: SmallStudy):
+    steps: list[int] = []
+
+    def work(progress: Any) -> dict[str, Any]:
+        for at in range(400):
+            progress(at, 400)
+            steps.append(at)
+            time.sleep(0.01)
+        return {"done": True}
+
+    begun = computing.computed(told.scope, "slow", RULES, {}, work, seconds=60)
+    assert (begun.state, begun.body) == ("working", None)
+    assert computing.computed(told.scope, "slow", RULES, {}, work, seconds=60).number == begun.number  # nobody begins it twice
+    computing.cancel(told.scope, begun.number)
+    time.sleep(0.3)
+    reached = len(steps)
+    assert computing.computed(told.scope, "slow", RULES, {}, work, seconds=60).state == "cancelled"
+    time.sleep(0.2)
+    assert len(steps) == reached < 400
+    quick = computing.computed(told.scope, "slow", RULES, {}, lambda _progress: {"done": 1}, seconds=60, again=True)
+    for _ in range(50):
+        if quick.body is None:
+            time.sleep(0.05)
+            quick = computing.computed(told.scope, "slow", RULES, {}, work, seconds=60)
+    assert quick.body == {"done": 1}
+    assert results.computation(told.scope, "nothing", 1) is None
+
+
+def test_analyses_of_the_demo_name_nobody_whom_the_viewer_may_not_see(demo_db: str):
+    reader = scope_for(READER)
+    rules = studies.rules_in_force(reader)
+    shown = {one["code"] for one in people.people.holders(reader)}
+    body = analyses.matrix(reader, rules).body or {}
+    assert set(body["holders"]) <= shown
+    assert body["hidden"] > 0
+    told = {one["code"] for one in (analyses.knowledge(reader, rules).body or {})["holders"] if one["shown"]}
+    assert told <= shown
+    heard = analyses.listening(reader, rules).body or {}
+    assert heard["taxa"]["curve"][-1] == pytest.approx(heard["taxa"]["S_obs"])
+    by_gender = analyses.groups(reader, rules, by="gender").body or {}
+    assert by_gender["names"] == ["man", "woman"]
+    assert 0 < by_gender["pairs"][0]["UR_per_informant_p_exact"] <= 1

@@ -1,0 +1,135 @@
+"""The views of the reckoning and their files: whole, within the terms of publication, every number with its working."""
+
+import csv
+import io
+import re
+from xml.etree import ElementTree
+
+import pytest
+from openpyxl import load_workbook
+from pypdf import PdfReader
+
+from tender_ledger.core.indices.catalogue import EXPLAINED
+from tender_ledger.core.publication import MINIMUM_HOLDERS
+from tender_ledger.web.reckoning.views import VIEWS
+from tender_ledger.web.shared.mathml import mathml
+from tests.conftest import READER, SignedIn
+
+PAGE = "/study/VELDRA/reckoning"
+FIGURES = [
+    ("heard", "taxa"),
+    ("heard", "uses"),
+    ("groups", "plane"),
+    ("groups", "tree"),
+    ("holders", "age"),
+    ("overuse", "families"),
+]
+TABLES = [("indices", "importance"), ("indices", "composite"), ("indices", "agreement"), ("indices", "families"), ("heard", "taxa"),
+          ("groups", "groups"), ("parts", "parts-category"), ("holders", "tests"), ("overuse", "families"),
+          ("compare", "plants")]  # fmt: skip
+
+
+@pytest.mark.parametrize("view", VIEWS)
+@pytest.mark.parametrize("group", ["", "ONS"])
+def test_every_view_opens_and_its_working_too(sign_in: SignedIn, view: str, group: str):
+    client = sign_in()
+    answer = client.get(f"{PAGE}/{view}?group={group}&rules=preset-use-values")
+    assert answer.status_code == 200
+    opened = set(re.findall(r'href="([^"]+margin=[^"]+)"', answer.text))
+    kinds = {re.search(r"margin=(\w+)", address)[1]: address for address in opened}
+    for kind, address in kinds.items():
+        page = client.get(address.replace("&amp;", "&")).text
+        assert '<div class="working"><math' in page or kind in ("ci",), (view, kind)
+    if view in ("indices", "heard", "groups"):
+        assert {"indices": {"cv", "ri", "fl", "ud", "csi"}, "heard": {"chao2", "coverage"},
+                "groups": {"jaccard", "permanova"}}[view] <= set(kinds)  # fmt: skip
+
+
+def test_the_working_puts_the_counts_in(sign_in: SignedIn):
+    page = sign_in().get(f"{PAGE}/indices?margin=cv:composite:Sambucus%20nigra").text
+    numbers = re.findall(r"<mn>([\d.]+)</mn>", page[page.index('class="working"') :])
+    nu, nc, fc, n, ur, again = (float(one) for one in numbers[:6])
+    shown = re.search(r"<p>= <b>([\d.]+)</b></p>", page)[1]
+    assert n == again
+    assert float(shown) == pytest.approx(nu / nc * fc / n * ur / n, abs=0.0006)
+
+
+@pytest.mark.parametrize(("view", "block"), FIGURES)
+def test_figures_come_as_svg_and_pdf_with_their_caption(sign_in: SignedIn, view: str, block: str):
+    client = sign_in()
+    svg = ElementTree.fromstring(client.get(f"{PAGE}/{view}/{block}.svg").get_data())  # noqa: S314 - it is our own
+    words = " ".join("".join(one.itertext()) for one in svg.iter("{http://www.w3.org/2000/svg}text"))
+    assert "Counting one report" in words
+    assert "no advice" in words
+    assert "2026" in words
+    reader = PdfReader(io.BytesIO(client.get(f"{PAGE}/{view}/{block}.pdf").get_data()))
+    assert len(reader.pages) == 1
+    assert "no advice" in reader.pages[0].extract_text()
+
+
+@pytest.mark.parametrize(("view", "block"), TABLES)
+def test_tables_come_as_csv_workbook_and_page_alike(sign_in: SignedIn, view: str, block: str):
+    client, rules = sign_in(), "rules=preset-use-values" if view == "compare" else ""
+    rows = list(csv.DictReader(io.StringIO(client.get(f"{PAGE}/{view}/{block}.csv?{rules}").text)))
+    book = load_workbook(io.BytesIO(client.get(f"{PAGE}/{view}/{block}.xlsx?{rules}").get_data()))
+    page = client.get(f"{PAGE}/{view}/{block}.html?{rules}").text
+    assert len(rows) == book["values"].max_row - 1 == page.count("<tr>") - 1 > 0
+
+
+def test_files_hold_no_small_cells_and_no_single_holders(sign_in: SignedIn):
+    client = sign_in()
+    rows = list(csv.DictReader(io.StringIO(client.get(f"{PAGE}/indices/importance.csv").text)))
+    assert min(float(row["fc"]) for row in rows) >= MINIMUM_HOLDERS
+    assert client.get(f"{PAGE}/holders/each.csv").status_code == 404
+    assert client.get(f"{PAGE}/matrix/matrix.svg").status_code == 404
+    assert client.get(f"{PAGE}/heard/nothing.svg").status_code == 404
+    assert sign_in(READER).get(f"{PAGE}/heard/taxa.svg").status_code == 403
+    drawn = client.get(f"{PAGE}/holders/age.svg").text
+    assert "ONS-" not in drawn
+
+
+def test_groups_of_two_periods_are_asked_for_their_day(sign_in: SignedIn):
+    client = sign_in()
+    assert "from which day on" in client.get(f"{PAGE}/groups?by=period").text
+    assert "<h1>Groups of holders by when first met</h1>" in client.get(f"{PAGE}/groups?by=period&since=2025-06-01").text
+
+
+def test_every_formula_is_read_whole():
+    for key, one in EXPLAINED.items():
+        drawn = str(mathml(one.formula))
+        assert drawn.startswith("<math"), key
+        for name, _meaning in one.meanings:
+            assert name.partition("_")[0] in drawn, (key, name)
+    put = str(mathml("CV = frac(NU; NC) · frac(FC; N)", {"NU": "2", "N": "8"}))
+    assert "<mn>2</mn></mrow><mrow><mi>NC</mi>" in put
+    with pytest.raises(ValueError, match="ends before"):
+        mathml("frac(a; b ; c")
+
+
+def test_rules_in_full_stand_in_the_address(sign_in: SignedIn):
+    client = sign_in()
+    page = client.get(f"{PAGE}?mixtures=own_taxon&undetermined=lump&nc=13&currency=current&tried=yes&basis=own").text
+    assert "a mixture as a taxon of its own" in page
+    assert "NC = 13 of the protocol" in page
+    assert client.get(f"{PAGE}?mixtures=stirred").status_code in (400, 422)
+    made = client.post(f"{PAGE}/rules/kept?mixtures=share", data={"name": "Shares"})
+    assert made.status_code == 303
+    assert "Shares" in client.get(f"{PAGE}/rules").text
+    assert client.post(f"{PAGE}/rules/kept?mixtures=share", data={"name": "Shares"}).status_code == 422
+
+
+def test_floras_questionnaires_and_frozen_reckonings_are_kept_and_shown(sign_in: SignedIn):
+    client = sign_in()
+    wrong = client.post(f"{PAGE}/floras", data={"name": "Bad", "file": (io.BytesIO(b"family,flora\nPoaceae,x\n"), "f.csv")})
+    assert (wrong.status_code, "flora, line 2" in wrong.text) == (422, True)
+    made = client.post(f"{PAGE}/questionnaires", data={"title": "New", "alternatives": "2", "questions": "Is it?\nWas it?"})
+    page = client.get(made.location).text
+    assert "Is it?" in page
+    assert client.post(f"{made.location}/answers", data={"informant": "NOBODY", "answer": ["yes", "no"]}).status_code == 422
+    assert client.post(f"{made.location}/answers", data={"informant": "ONS-02", "answer": ["yes", ""]}).status_code == 303
+    frozen = client.post(f"{PAGE}/frozen", data={"name": "For the paper"})
+    assert "Nothing was done" not in client.get(frozen.location).text
+    assert re.search(r"<code>[0-9a-f]{16}</code>", client.get(frozen.location).text)
+    scored = client.post(f"{PAGE}/scores", data={"taxon": "Fagus sylvatica", "category": "food", "food-management": "2",
+                                                 "food-preference": "1", "food-frequency": "2"})  # fmt: skip
+    assert scored.status_code == 303
