@@ -247,6 +247,7 @@ class _Loader:
             reckoned.score_use(self.owner, one["taxon"], one["category"], *one["scores"])
         practised = next(one for one in PRESETS if one.code == "practised")
         studies.save_rules(self.owner, practised.name, practised.rules)
+        freezing.freeze_reckoning(self.owner, studies.rules_in_force(self.owner), "First draft of the paper")
 
     def _sheets(self) -> None:
         """What assistants brought on sheets is imported by the owner, under agreements that are on file already."""

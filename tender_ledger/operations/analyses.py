@@ -69,7 +69,7 @@ def uncertainty(scope: Scope, rules: CountingRules, *, group: str = "", purpose:
         counted = np.bincount(tally.citations.among(tally.counted & among).taxon, minlength=len(tally.taxa.names))
         tellers = _tellers(tally, among)
         progress(1, 3)
-        found = bootstrap(tally, replicates=replicates, seed=seed, among=among, ranked=tellers >= RANKED_FROM)
+        found = bootstrap(tally, replicates=replicates, seed=seed, among=among, ranked=tellers >= RANKED_FROM, further=True)
         progress(2, 3)
         told = np.flatnonzero(counted)
         taxa = {
@@ -88,14 +88,12 @@ def uncertainty(scope: Scope, rules: CountingRules, *, group: str = "", purpose:
             for at, name in enumerate(tally.table.categories)
         }  # fmt: skip
         exact = all(one.exact for one in found.taxa.values())
-        return {
-            "n": found.n,
-            "replicates": replicates,
-            "seed": seed,
-            "exact_means": exact,
-            "taxa": taxa,
-            "categories": categories,
+        further = {
+            name: {tally.taxa.names[at]: [number(low[at]), number(high[at])] for at in told}
+            for name, (low, high) in found.further.items()
         }
+        said = {"n": found.n, "replicates": replicates, "seed": seed, "exact_means": exact}
+        return {**said, "taxa": taxa, "categories": categories, "further": further}
 
     size = results.size_of(scope)
     seconds = 0.2 + replicates * (size["informants"] * size["plants"] * 4 + size["plants"] * 400) / 4e10

@@ -20,6 +20,7 @@ from tender_ledger.core.terms import Purpose, Scope
 from tender_ledger.operations.computing import digest_of
 from tender_ledger.storage.database import snapshot
 from tender_ledger.storage.queries import plants, reports, results, studies
+from tender_ledger.storage.queries.kept import kept_body
 from tender_ledger.storage.queries.tally import PLANT_COLUMNS, assemble, read_columns, read_labels, read_table, scheme_counted
 
 ALL = Selection()
@@ -156,7 +157,14 @@ def _plants_of(labels: dict[str, Any], rules: CountingRules, taxon: str) -> list
 
 
 def taxon_facts(scope: Scope) -> dict[str, dict[str, str]]:
-    """What a table says of a counted taxon beside its numbers: authorship, and the local name told most often for its plants."""
+    """What a table says of a counted taxon beside its numbers: authorship, and the local name told most often for its plants.
+
+    It is of what the viewer may see, and kept for the viewer until something is written.
+    """
+    return kept_body(scope, f"taxon facts {scope.purpose}", lambda: _taxon_facts(scope))
+
+
+def _taxon_facts(scope: Scope) -> dict[str, dict[str, str]]:
     facts: dict[str, dict[str, str]] = {}
     most: dict[str, int] = {}
     for plant in plants.plants(scope):

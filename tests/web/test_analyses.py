@@ -24,7 +24,8 @@ FIGURES = [
     ("holders", "age"),
     ("overuse", "families"),
 ]
-TABLES = [("indices", "importance"), ("indices", "composite"), ("indices", "agreement"), ("indices", "families"), ("heard", "taxa"),
+TABLES = [("indices", "importance"), ("indices", "composite"), ("indices", "agreement"), ("indices", "families"),
+          ("heard", "taxa"),
           ("groups", "groups"), ("parts", "parts-category"), ("holders", "tests"), ("overuse", "families"),
           ("compare", "plants")]  # fmt: skip
 

@@ -311,6 +311,8 @@ def numbers() -> dict[str, list[object]]:
         "pictures": [1],
         "specimens": [1],
         "lists": [1],
+        "frozen": [1],
+        "questionnaires": [1],
         "reckoning": [*VIEWS],
         "history": [(entity, number) for entity in TOLD for number in first_and_next(entity)],
     }

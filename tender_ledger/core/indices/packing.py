@@ -2,6 +2,7 @@
 
 import io
 import json
+import zlib
 from dataclasses import fields
 from typing import Any
 
@@ -29,12 +30,12 @@ def pack(r: Reckoning) -> bytes:
     }  # fmt: skip
     out = io.BytesIO()
     np.savez(out, said=np.frombuffer(json.dumps(said).encode(), dtype=np.uint8), **arrays)
-    return out.getvalue()
+    return zlib.compress(out.getvalue(), 1)
 
 
 def unpack(data: bytes, rules: CountingRules) -> Reckoning:
     """The reckoning that was packed, under the rules it was computed by."""
-    with np.load(io.BytesIO(data), allow_pickle=False) as found:
+    with np.load(io.BytesIO(zlib.decompress(data)), allow_pickle=False) as found:
         said = json.loads(found["said"].tobytes())
         counts = {name: found[f"taxon.{name}"] for name in (field.name for field in fields(TaxonCounts))}
         categories = {name: found[f"category.{name}"] for name in (field.name for field in fields(CategoryCounts))}

@@ -9,6 +9,7 @@ CREATE UNLOGGED TABLE kept_result (
     body bytea NOT NULL,
     PRIMARY KEY (study_id, digest)
 );
+ALTER TABLE kept_result ALTER COLUMN body SET STORAGE EXTERNAL; -- what is kept is packed already
 -- A computation that takes longer than a request may: begun by somebody, done beside the requests, left and come back to.
 CREATE UNLOGGED TABLE computation (
     id bigint GENERATED ALWAYS AS IDENTITY PRIMARY KEY,

@@ -33,7 +33,7 @@ CREATE TABLE questionnaire_answer (
     removed_at timestamptz,
     UNIQUE (study_id, id),
     FOREIGN KEY (study_id, questionnaire_id) REFERENCES questionnaire (study_id, id),
-    FOREIGN KEY (informant_id) REFERENCES informant (id)
+    FOREIGN KEY (study_id, informant_id) REFERENCES informant (study_id, id)
 );
 CREATE UNIQUE INDEX questionnaire_answer_once ON questionnaire_answer (questionnaire_id, informant_id) WHERE removed_at IS NULL;
 

@@ -7,6 +7,14 @@ from tender_ledger.storage.database import row, rows, value
 from tender_ledger.storage.queries.terms import TERMS, allowed, barred, parameters
 
 
+def community_names(scope: Scope) -> dict[str, str]:
+    """The names of the study's communities by code."""
+    found = rows(
+        "SELECT code, name FROM community WHERE study_id = %(study)s AND removed_at IS NULL ORDER BY name", study=scope.study_id
+    )
+    return {one["code"]: one["name"] for one in found}
+
+
 def communities(scope: Scope) -> list[dict[str, Any]]:
     """The communities, with their languages, what they lie within, and how many of their holders the viewer may see."""
     return rows(

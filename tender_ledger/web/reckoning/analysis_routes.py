@@ -42,7 +42,7 @@ _NAMES = ", ".join(VIEWS)
 
 
 def _asked() -> tuple[Asked, dict[str, str]]:
-    names = {one["code"]: one["name"] for one in people.communities(g.scope)}
+    names = people.community_names(g.scope)
     return asked(request.args, names), names
 
 

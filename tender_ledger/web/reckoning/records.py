@@ -21,7 +21,7 @@ from tender_ledger.web.shared.words import gettext as _
 
 
 def _page(template: str, *, status: int = 200, **context: Any) -> Page:
-    names = {one["code"]: one["name"] for one in people.communities(g.scope)}
+    names = people.community_names(g.scope)
     known = {"asked": asked(request.args, names), "carried": carried, "views": VIEWS, "sentence": rules_sentence}
     return render_template(template, **known, **context), status
 
@@ -60,6 +60,7 @@ def remove_flora(flora: int) -> Response:
 @reckoning.post("/scores")
 def score_use() -> Response:
     """Score the uses of a plant."""
+    g.member.require(Right.SETTLE)
     taxon = request.form.get("taxon", "")
     for category in request.form.getlist("category"):
         given = [request.form.get(f"{category}-{name}", "") for name in ("management", "preference", "frequency")]
@@ -146,7 +147,7 @@ def _frozen(refused: str = "", status: int = 200) -> Page:
 @reckoning.post("/frozen")
 def freeze() -> Page:
     """Freeze the reckoning by the rules of the address."""
-    names = {one["code"]: one["name"] for one in people.communities(g.scope)}
+    names = people.community_names(g.scope)
     g.member.require(Right.SET_RULES)
     try:
         number = freezing.freeze_reckoning(g.scope, asked(request.args, names).rules, request.form.get("name", ""))

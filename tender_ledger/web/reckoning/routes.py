@@ -55,13 +55,14 @@ from tender_ledger.web.shared.study_scope import study_blueprint
 from tender_ledger.web.shared.words import gettext as _
 
 reckoning = study_blueprint("reckoning", __name__, "/reckoning")
+_FIRST_ROWS = 100  # plants on the page before “all of them”
 _FIRST = 12  # reports shown behind a number before “all of them”
 
 
 @reckoning.get("")
 def show() -> str:
     """The values of the study, of one community, or of two side by side; all that is asked for stands in the address."""
-    names = {one["code"]: one["name"] for one in people.communities(g.scope)}
+    names = people.community_names(g.scope)
     one = asked(request.args, names)
     reckoned = operations.reckon_study(g.scope, one.rules, selection=one.selection, group=one.groups)
     whole = reckoned.result
@@ -147,7 +148,8 @@ def _rows(one: Asked, part: Reckoning, whole: Reckoning, selected: Any) -> dict[
             "minimum": MINIMUM_HOLDERS,
         }
     sort = one.sort or "ci"
-    return {"rows": taxon_rows(part, sort, selected), "all_rows": int(part.told.sum()), "facts": facts, "sort": sort}
+    rows, shown = taxon_rows(part, sort, selected, None if request.args.get("rows") == "all" else _FIRST_ROWS)
+    return {"rows": rows, "shown_rows": shown, "all_rows": int(part.told.sum()), "facts": facts, "sort": sort}
 
 
 def _rows_beside(one: Asked, whole: Reckoning, selected: Any) -> dict[str, Any]:
@@ -212,7 +214,7 @@ def _margin(kind: str, about: str, part: Reckoning, one: Asked, group: str, cont
 def ladder_file(kind: str) -> Answer:
     """The use ladder as a file, computed within the terms of publication: drawn, or its data."""
     g.member.require(Right.EXPORT)
-    names = {one["code"]: one["name"] for one in people.communities(g.scope)}
+    names = people.community_names(g.scope)
     one = asked(request.args, names, view="ladder")
     published = publish_ladder(g.scope, one.rules, one.index, group=one.group, selection=one.selection)
     sure = None
@@ -252,7 +254,7 @@ def rules_page() -> Page:
 
 
 def _rules_page(refused: str = "", status: int = 200) -> Page:
-    names = {one["code"]: one["name"] for one in people.communities(g.scope)}
+    names = people.community_names(g.scope)
     page = render_template(
         "reckoning/rules.html", asked=asked(request.args, names), saved=study_operations.saved_rules(g.scope), presets=PRESETS,
         sentence=rules_sentence, carried=carried, views=VIEWS, view="rules", refused=refused, typed=request.form.get("name", ""),

@@ -64,27 +64,23 @@ class FacedCategory:
     difference: float
 
 
-def taxon_rows(r: Reckoning, sort: str, selected: Selected | None = None) -> list[TaxonRow]:
+def taxon_rows(r: Reckoning, sort: str, selected: Selected | None = None, first: int | None = None) -> tuple[list[TaxonRow], int]:
     """The taxa that were told, by the column `sort` (a leading minus turns the order round); unknown columns mean ci.
 
-    Ranks are those among everything told, whatever the filter shows.
+    Ranks are those among everything told, whatever the filter shows. At most the `first` rows, and how many there are.
     """
     columns = values_of_taxa(r)
     name, turned = sort.removeprefix("-"), sort.startswith("-")
     told = [int(at) for at in np.flatnonzero(r.told)]
     key = _order(r, columns, name)
     rank = dict(zip(told, ranks(columns.get(name, columns["ci"])[told]).tolist(), strict=True))
-    return [
-        TaxonRow(
-            rank[at],
-            r.taxa[at],
-            r.family[at],
-            {key: float(column[at]) for key, column in columns.items()},
-            strip(_counts(r, at), _STRIP),
-        )
-        for at in sorted(told, key=key, reverse=turned)
-        if _shown(selected.taxa if selected else None, at)
-    ]
+    shown = [at for at in sorted(told, key=key, reverse=turned) if _shown(selected.taxa if selected else None, at)]
+    rows = [
+        TaxonRow(rank[at], r.taxa[at], r.family[at], {key: float(column[at]) for key, column in columns.items()},
+                 strip(_counts(r, at), _STRIP))
+        for at in shown[:first]
+    ]  # fmt: skip
+    return rows, len(shown)
 
 
 def _shown(flags: Bools | None, at: int) -> bool:
@@ -97,7 +93,8 @@ def _order(r: Reckoning, columns: Mapping[str, Any], name: str) -> Callable[[int
     if name == "family":
         return lambda at: (r.family[at], r.taxa[at])
     values = columns.get(name, columns["ci"])
-    return lambda at: (np.isnan(values[at]), -np.nan_to_num(values[at]), r.taxa[at])
+    undefined, falling = np.isnan(values).tolist(), (-np.nan_to_num(values)).tolist()
+    return lambda at: (undefined[at], falling[at], r.taxa[at])
 
 
 def _counts(r: Reckoning, at: int) -> list[tuple[str, int]]:

@@ -40,9 +40,9 @@ def indices(one: Asked, purpose: Purpose, _names: Names) -> Content:
     known = {code: choice.label for code, choice in categories().items()}
     blocks = [
         _importance(r, taxa, sure.body),
-        _composite(r, taxa),
-        _fidelity(r, taxa, known),
-        _spread(r, taxa),
+        _composite(r, taxa, sure.body),
+        _fidelity(r, taxa, known, sure.body),
+        _spread(r, taxa, sure.body),
         _agreement(r, least, sure.body, known),
         _families(r),
     ]
@@ -56,6 +56,17 @@ def _threshold() -> int:
 
 def _rows(taxa: list[int], r: Reckoning, columns: Mapping[str, Any]) -> list[dict[str, Any]]:
     return [{"taxon": r.taxa[at], **{key: float(column[at]) for key, column in columns.items()}} for at in taxa]
+
+
+def _ends(rows: list[dict[str, Any]], sure: Mapping[str, Any] | None, names: tuple[str, ...]) -> list[dict[str, Any]]:
+    """The rows with the ends of the intervals, as one text each: “0.12–0.34”, or a dash where there is none."""
+    found = (sure or {}).get("further", {})
+    for row in rows:
+        for name in names:
+            low, high = found.get(name, {}).get(row["taxon"], (None, None))
+            places = 1 if name == "fl" else 2
+            row[f"{name}_ends"] = "–" if low is None else f"{low:.{places}f} to {high:.{places}f}".replace("-", "−")
+    return rows
 
 
 def _importance(r: Reckoning, taxa: list[int], sure: Mapping[str, Any] | None) -> Block:
@@ -104,7 +115,7 @@ def _importance(r: Reckoning, taxa: list[int], sure: Mapping[str, Any] | None) -
     )
 
 
-def _composite(r: Reckoning, taxa: list[int]) -> Block:
+def _composite(r: Reckoning, taxa: list[int], sure: Mapping[str, Any] | None) -> Block:
     rows = _rows(
         taxa,
         r,
@@ -119,14 +130,17 @@ def _composite(r: Reckoning, taxa: list[int]) -> Block:
             "nt": r.counts.nu_use,
         },
     )
+    _ends(rows, sure, ("cv", "ri"))
     significance = cultural_significance(g.scope, r)
     for row in rows:
         row["csi"] = significance[row["taxon"]][0] if row["taxon"] in significance else None
     columns = [
         Column("taxon", _("plant"), "taxon"),
         Column("cv", "CV"),
+        Column("cv_ends", "95 %", "text"),
         Column("csi", "CSI", "tenth"),
         Column("ri", "RI"),
+        Column("ri_ends", "95 %", "text"),
         Column("rip", _("RI (properties)")),
     ]
     nc = r.uses_told if r.by_use else r.nc
@@ -145,7 +159,7 @@ def _composite(r: Reckoning, taxa: list[int]) -> Block:
     )
 
 
-def _fidelity(r: Reckoning, taxa: list[int], known: Mapping[str, str]) -> Block:
+def _fidelity(r: Reckoning, taxa: list[int], known: Mapping[str, str], sure: Mapping[str, Any] | None) -> Block:
     top = r.counts.ur_by_category.max(axis=1, initial=0)
     rows = _rows(
         taxa,
@@ -166,9 +180,11 @@ def _fidelity(r: Reckoning, taxa: list[int], known: Mapping[str, str]) -> Block:
         Column("purpose", _("main category"), "text"),
         Column("fc", "FC", "count"),
         Column("fl", "FL", "tenth"),
+        Column("fl_ends", "95 %", "text"),
         Column("rpl", "RPL"),
         Column("rop", "ROP", "tenth"),
     ]
+    _ends(rows, sure, ("fl",))
     popularity = r.popularity
     said = (
         [
@@ -196,7 +212,7 @@ def _fidelity(r: Reckoning, taxa: list[int], known: Mapping[str, str]) -> Block:
     )
 
 
-def _spread(r: Reckoning, taxa: list[int]) -> Block:
+def _spread(r: Reckoning, taxa: list[int], sure: Mapping[str, Any] | None) -> Block:
     by_category = (np.asarray(r.ur_by_category, dtype=np.float64) ** 2).sum(axis=1)
     told = np.maximum(r.counts.nu_category, 1)
     rows = _rows(
@@ -215,13 +231,17 @@ def _spread(r: Reckoning, taxa: list[int]) -> Block:
             "squares": r.counts.squares,
         },
     )
+    _ends(rows, sure, ("ud", "id", "uc"))
     columns = [
         Column("taxon", _("plant"), "taxon"),
         Column("ud", "UD"),
+        Column("ud_ends", "95 %", "text"),
         Column("ue", "UE"),
         Column("id", "ID"),
+        Column("id_ends", "95 %", "text"),
         Column("ie", "IE"),
         Column("uc", "UC"),
+        Column("uc_ends", "95 %", "text"),
     ]
     return Block(
         "spread",

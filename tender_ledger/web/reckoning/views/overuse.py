@@ -89,7 +89,7 @@ def overuse(one: Asked, purpose: Purpose, _names: Names) -> Content:
 
 
 def _table(found: FamilyUse) -> Table:
-    calls = {"over": _("over-used"), "under": _("under-used"), "no": "–"}
+    calls = {"over": _("over"), "under": _("under"), "no": "–"}
     rows: list[dict[str, Any]] = [
         {
             "family": name,
@@ -113,15 +113,15 @@ def _table(found: FamilyUse) -> Table:
         Column("family", _("family"), "text"),
         Column("used", _("told of"), "count"),
         Column("flora", _("in the flora"), "count"),
-        Column("residual", _("residual, standardised")),
-        Column("binomial", _("binomial p"), "p"),
+        Column("residual", _("residual"), "decimal", _("standardised residual of the regression")),
+        Column("binomial", "p", "p", _("two-sided binomial")),
         Column("holm", _("Holm"), "p"),
         Column("bh", _("B.-H."), "p"),
-        Column("beta", _("Bayes, low")),
-        Column("beta_high", _("high")),
+        Column("beta", _("Bayes from")),
+        Column("beta_high", _("to")),
         Column("beta_call", _("call"), "text"),
-        Column("imprecise", _("imprecise, low")),
-        Column("imprecise_high", _("high")),
+        Column("imprecise", _("imprecise from")),
+        Column("imprecise_high", _("to")),
         Column("imprecise_call", _("call"), "text"),
     ]
     return Table("families", _("Families of the flora and their told species"), columns, rows, subject="family")
