@@ -5,6 +5,7 @@ expected-exact.json holds rationals, worked by hand and by exact enumeration of 
 """
 
 import json
+import math
 from collections.abc import Iterator
 from fractions import Fraction
 from functools import cache
@@ -16,9 +17,12 @@ import pytest
 from tender_ledger.core.analysis import Parts, parts_of
 from tender_ledger.core.consensus.model import consensus
 from tender_ledger.core.groups.permanova import permanova
+from tender_ledger.core.indices.agreement import without_each
 from tender_ledger.core.indices.reckoning import Reckoning, reckon
-from tender_ledger.core.resampling.bootstrap import bootstrap, resampled_agreement
+from tender_ledger.core.indices.working import working_of_category
+from tender_ledger.core.resampling.bootstrap import bootstrap, further_intervals, resampled_agreement
 from tender_ledger.core.resampling.drawing import draw, every_resample
+from tender_ledger.core.resampling.quantiles import weighted_ends
 from tender_ledger.core.rules import CountingRules, parse_rules
 from tender_ledger.core.tally.counting import Tally, count
 from tender_ledger.formats.reckoning_files import read_answers, read_flora, read_free_lists
@@ -186,3 +190,41 @@ def test_the_consensus_example():
         ours = at(found, path)
         assert ours == (pytest.approx(value, abs=1e-4) if isinstance(value, float) else value), path
     assert len(found["answer_key"]) == 40
+
+
+def test_further_intervals_by_every_resample():
+    # The ends of CV, RI, FL and UC against a count of each of the 6,435 different resamples from the definitions.
+    tally = tally_of()
+    drawn, number = every_resample(8), np.arange(8)
+    found = further_intervals(tally, drawn, tally.counted, number)
+    keys = tally.citations
+    values: dict[str, list[float]] = {name: [] for name in ("cv", "ri", "fl", "uc")}
+    taxon = tally.taxa.names.index("Mentha spicata")
+    for weights in drawn.weights.astype(int):
+        told = [(keys.taxon[at], keys.category[at], weights[keys.informant[at]], keys.informant[at]) for at in range(len(keys))]
+        fc = {s: sum({i: w for t, _u, w, i in told if t == s}.values()) for s in range(6)}
+        nu = {s: len({u for t, u, w, _i in told if t == s and w}) for s in range(6)}
+        nc = len({u for _t, u, w, _i in told if w})
+        ur = sum(w for t, _u, w, _i in told if t == taxon)
+        by_use = [sum(w for t, u, w, _i in told if t == taxon and u == use) for use in range(5)]
+        values["cv"].append(nu[taxon] / max(nc, 1) * fc[taxon] / 8 * ur / 8)
+        values["ri"].append((fc[taxon] / max(fc.values()) + nu[taxon] / max(nu.values())) / 2 if max(fc.values()) else math.nan)
+        values["fl"].append(100 * max(by_use) / fc[taxon] if fc[taxon] else math.nan)
+        values["uc"].append(2 * fc[taxon] / 8 - 1)
+    for name, column in values.items():
+        array = np.array(column)
+        there = ~np.isnan(array)
+        low, high = weighted_ends(array[there], drawn.shares()[there])
+        assert (found[name][0][taxon], found[name][1][taxon]) == pytest.approx((low, high), rel=1e-5), name
+
+
+def test_what_makes_and_breaks_an_agreement():
+    # MED: Mentha 5, Sambucus 4, Salvia 2, Malva 1 of Nur 12, Nt 4: without Mentha (7 - 3) / 6, without Malva (11 - 3) / 10.
+    r = computed()[0]
+    without = without_each(r.counts.reports_by_category)[:, r.categories.index("MED")]
+    told = dict(zip(r.taxa, without.tolist(), strict=True))
+    assert (told["Mentha spicata"], told["Malva sylvestris"]) == pytest.approx((4 / 6, 8 / 10))
+    assert math.isnan(told["Olea europaea"])
+    working = working_of_category(r, "MED", "icf")
+    assert working is not None
+    assert (working.makes[0][0], working.breaks[0][0]) == ("Mentha spicata", "Malva sylvestris")

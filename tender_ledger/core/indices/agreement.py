@@ -50,3 +50,13 @@ def informant_consensus(nur: Ints, nt: Ints) -> Floats:
     """
     nur, nt = np.asarray(nur), np.asarray(nt)
     return np.divide(nur - nt, nur - 1, out=np.full(nur.shape, np.nan), where=nur > 1)
+
+
+def without_each(by_category: Ints) -> Floats:
+    """ICF of every category without the reports of one taxon, shape (taxa, categories); NaN where undefined or not told.
+
+    Set beside ICF it says which taxa make the agreement (without them it falls) and which break it (it rises).
+    """
+    nur, nt = by_category.sum(axis=0), (by_category > 0).sum(axis=0)
+    left = nur[None, :] - by_category
+    return np.where(by_category > 0, informant_consensus(left, np.broadcast_to(nt - 1, left.shape)), np.nan)

@@ -4,6 +4,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from tender_ledger.core.indices.agreement import without_each
 from tender_ledger.core.indices.reckoning import Reckoning
 
 TAXON_INDICES = ("ur", "fc", "nu", "rfc", "ci", "uv", "uva")
@@ -45,7 +46,8 @@ class Working:
 
     `terms` are the counts of the numerator with their categories (codes); `top` and `bottom` are the whole numerator and
     denominator (`bottom` None: the number is a count). `others` holds the values of other indices of the same thing,
-    `tellers` how many informants told a use of a taxon that counts.
+    `tellers` how many informants told a use of a taxon that counts. `makes` and `breaks` are the taxa without which ICF would
+    be lowest and highest, with that value.
     """
 
     kind: str
@@ -57,6 +59,8 @@ class Working:
     others: tuple[tuple[str, float], ...] = ()
     tellers: int = 0
     why_not: str = ""
+    makes: tuple[tuple[str, float], ...] = ()
+    breaks: tuple[tuple[str, float], ...] = ()
 
 
 def working_of_taxon(r: Reckoning, taxon: str, kind: str) -> Working | None:
@@ -109,4 +113,15 @@ def working_of_category(r: Reckoning, category: str, kind: str) -> Working | Non
         (r.taxa[t], int(r.ur_by_category[t, at])) for t in np.argsort(-r.ur_by_category[:, at]) if r.ur_by_category[t, at]
     )
     top, bottom = (nt, None) if kind == "nt" else (nur, nt if kind == "icf" else None)
-    return Working(kind, category, float(value), float(top), bottom, terms, why_not=why)
+    makes, breaks = _make_or_break(r, at) if kind == "icf" and not why else ((), ())
+    return Working(kind, category, float(value), float(top), bottom, terms, why_not=why, makes=makes, breaks=breaks)
+
+
+def _make_or_break(r: Reckoning, at: int) -> tuple[tuple[tuple[str, float], ...], tuple[tuple[str, float], ...]]:
+    """The three taxa that do most for the agreement in a category, and the three that do most against it."""
+    without = without_each(r.counts.reports_by_category)[:, at]
+    told = [int(one) for one in np.flatnonzero(~np.isnan(without))]
+    told.sort(key=lambda one: (without[one], r.taxa[one]))
+    makes = tuple((r.taxa[one], float(without[one])) for one in told[:3] if without[one] < r.icf[at])
+    breaks = tuple((r.taxa[one], float(without[one])) for one in told[::-1][:3] if without[one] > r.icf[at])
+    return makes, breaks

@@ -32,7 +32,7 @@ from tender_ledger.web.shared.spread import done, opened, spread
 from tender_ledger.web.shared.words import gettext as _
 
 _MEDIA = {
-    "svg": "image/svg+xml", "pdf": "application/pdf", "csv": "text/csv", "html": "text/html",
+    "data": "text/csv", "svg": "image/svg+xml", "pdf": "application/pdf", "csv": "text/csv", "html": "text/html",
     "xlsx": "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet",
 }  # fmt: skip
 
@@ -120,7 +120,7 @@ def _column_of(kind: str) -> str:
     return {"chao2": "chao2_bias_corrected", "jack1": "jackknife1"}.get(kind, kind)
 
 
-@reckoning.get(f"/<any({_NAMES}):view>/<block>.<any(svg, pdf, csv, xlsx, html):kind>")
+@reckoning.get(f"/<any({_NAMES}):view>/<block>.<any(svg, pdf, csv, xlsx, html, data):kind>")
 def analysis_file(view: str, block: str, kind: str) -> Answer:
     """A figure or a table as a file, computed within the terms of publication, small cells left out."""
     g.member.require(Right.EXPORT)
@@ -129,10 +129,12 @@ def analysis_file(view: str, block: str, kind: str) -> Answer:
     found = content.block(block)
     if content.waits is not None:
         abort(503, description=_("It is being computed. Try once more in a while."))
-    if found is None or found.single or (found.figure if kind in ("svg", "pdf") else found.table) is None:
+    held = {"svg": "figure", "pdf": "figure", "data": "data"}.get(kind, "table")
+    if found is None or found.single or getattr(found, held) is None:
         abort(404)
+    name = f"{view}-{block}-data.csv" if kind == "data" else f"{view}-{block}.{kind}"
     return Answer(_file(found, content, one, names, kind), mimetype=_MEDIA[kind],
-                  headers={"Content-Disposition": f'attachment; filename="{view}-{block}.{kind}"'})  # fmt: skip
+                  headers={"Content-Disposition": f'attachment; filename="{name}"'})  # fmt: skip
 
 
 def _file(block: Block, content: Content, one: Asked, names: dict[str, str], kind: str) -> bytes:
@@ -142,10 +144,10 @@ def _file(block: Block, content: Content, one: Asked, names: dict[str, str], kin
         if kind == "svg":
             return svg.encode()
         return print_pdf(render_template("reckoning/drawing_print.html", svg=svg, drawing=block.figure), font_files())
-    table = block.table
+    table = block.data if kind == "data" else block.table
     if table is None:
         abort(404)
-    if kind == "csv":
+    if kind in ("csv", "data"):
         return table_csv(table)
     table = replace(table, notes=[*table.notes, *block.sentences, *caption])
     return table_xlsx(table) if kind == "xlsx" else table_html(table)
@@ -154,11 +156,15 @@ def _file(block: Block, content: Content, one: Asked, names: dict[str, str], kin
 def _caption(content: Content, one: Asked, names: dict[str, str]) -> list[str]:
     """What every file says of itself: how it was counted, where, how holders were chosen, the seed, the day."""
     where = names.get(one.group, "")
+    counted = content.n
+    if counted is None:
+        reckoned = reckon_study(g.scope, one.rules, purpose=Purpose.PUBLISHED)
+        counted = reckoned.n_of.get(one.group, reckoned.result.n)
     seed = [_("Seed %(seed)s.", seed=content.seed)] if content.seed is not None else []
     chosen = chosen_words(studies.choice_of_holders(g.scope))
     return [
         f"{content.heading}{f', {where}' if where else ''}. {rules_sentence(one.rules)}",
-        " ".join([chosen[:1].upper() + chosen[1:] + ".", *seed, f"{g.scope.day:%-d %B %Y}.",
+        " ".join([f"N = {counted}, {chosen}.", *seed, f"{g.scope.day:%-d %B %Y}.",
                   _("Cells of fewer than %(n)s holders are left out.", n=MINIMUM_HOLDERS)]),
         _("How often it was told, not how well it works. It is no advice to treat, eat or gather."),
     ]  # fmt: skip

@@ -16,7 +16,8 @@ class Block:
     """A part of a view under its own heading: a figure, a table, or both; `name` stands in the addresses of its files.
 
     `single` says that it shows single holders, so that it is given out as no file. `explains` gives, for a column and a
-    row, the numbers that stand in the column's formula.
+    row, the numbers that stand in the column's formula. `data` are the values that the figure draws, where its table is of
+    something else; `canvas` a matrix too large to be drawn mark by mark, as rows, columns and cells.
     """
 
     name: str
@@ -26,6 +27,8 @@ class Block:
     sentences: Sequence[str] = ()
     cautions: Sequence[str] = ()
     single: bool = False
+    canvas: Mapping[str, Any] | None = None
+    data: Table | None = None
     explains: Mapping[str, Callable[[Mapping[str, Any]], Mapping[str, Any]]] = field(default_factory=dict)
 
 
@@ -39,6 +42,7 @@ class Content:
     waits: Computed | None = None
     empty: str = ""
     seed: int | None = None
+    n: int | None = None
 
     def block(self, name: str) -> Block | None:
         return next((one for one in self.blocks if one.name == name), None)

@@ -10,7 +10,7 @@ from flask import render_template
 from tender_ledger.core.indices.ranking import RANKED_FROM
 from tender_ledger.core.indices.working import SYMBOLS
 from tender_ledger.core.publication import MINIMUM_HOLDERS
-from tender_ledger.figures.ladder import Told, use_ladder
+from tender_ledger.figures.ladder import WIDTH, Told, use_ladder
 from tender_ledger.formats.sheet import write_sheet
 from tender_ledger.operations.publishing import PublishedLadder
 from tender_ledger.web.reckoning.tables import how_sure
@@ -80,6 +80,12 @@ def ladder_svg(
         fill=_fill,
         banded=sure,
     ).encode()
+
+
+def ladder_sheet(published: PublishedLadder) -> dict[str, float]:
+    """The size of the drawing within its sheet, as a page for print takes it."""
+    told = [Told(one.taxon, one.value, one.told_by, [], one.rank) for one in published.taxa]
+    return {"width": WIDTH, "height": use_ladder(told).height + 10}
 
 
 def _fill(abbreviation: str) -> str:

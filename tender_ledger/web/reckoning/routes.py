@@ -25,6 +25,7 @@ from tender_ledger.core.publication import MINIMUM_HOLDERS
 from tender_ledger.core.rights import Right
 from tender_ledger.core.rules import BASES, CURRENCIES
 from tender_ledger.core.terms import Purpose
+from tender_ledger.formats.printing import print_pdf
 from tender_ledger.operations import analyses
 from tender_ledger.operations import reckoning as operations
 from tender_ledger.operations import studies as study_operations
@@ -44,11 +45,12 @@ from tender_ledger.web.reckoning.asked import (
     filter_words,
     with_changes,
 )
-from tender_ledger.web.reckoning.ladder_files import AboutLadder, ladder_csv, ladder_svg
+from tender_ledger.web.reckoning.ladder_files import AboutLadder, ladder_csv, ladder_sheet, ladder_svg
 from tender_ledger.web.reckoning.tables import category_rows, faced_categories, faced_taxa, ladder_of, taxon_rows
 from tender_ledger.web.reckoning.views import VIEWS
 from tender_ledger.web.shared.answers import Page
 from tender_ledger.web.shared.chosen import chosen_words
+from tender_ledger.web.shared.fonts import font_files
 from tender_ledger.web.shared.rules_sentence import BASIS_NAMES, CHOICES, further_choices, rules_parts, rules_sentence
 from tender_ledger.web.shared.spread import done, opened, spread
 from tender_ledger.web.shared.study_scope import study_blueprint
@@ -210,7 +212,7 @@ def _margin(kind: str, about: str, part: Reckoning, one: Asked, group: str, cont
     return "reckoning/_working.html"
 
 
-@reckoning.get("/ladder.<any(svg, csv):kind>")
+@reckoning.get("/ladder.<any(svg, csv, pdf):kind>")
 def ladder_file(kind: str) -> Answer:
     """The use ladder as a file, computed within the terms of publication: drawn, or its data."""
     g.member.require(Right.EXPORT)
@@ -235,8 +237,11 @@ def ladder_file(kind: str) -> Answer:
         day=g.scope.day,
         authorship={taxon: fact["authorship"] for taxon, fact in operations.taxon_facts(g.scope).items()},
     )
-    body = (ladder_svg if kind == "svg" else ladder_csv)(published, known, about, sure)
-    media = {"svg": "image/svg+xml", "csv": "text/csv"}[kind]
+    body = (ladder_csv if kind == "csv" else ladder_svg)(published, known, about, sure)
+    if kind == "pdf":
+        size = ladder_sheet(published)
+        body = print_pdf(render_template("reckoning/drawing_print.html", svg=body.decode(), drawing=size), font_files())
+    media = {"svg": "image/svg+xml", "csv": "text/csv", "pdf": "application/pdf"}[kind]
     return Answer(body, mimetype=media, headers={"Content-Disposition": f'attachment; filename="use-ladder.{kind}"'})
 
 

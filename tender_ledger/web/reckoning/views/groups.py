@@ -78,7 +78,7 @@ def groups(one: Asked, purpose: Purpose, names: Names) -> Content:
                 ],
             )
         )
-    return Content(heading, lede, blocks, seed=body["seed"])
+    return Content(heading, lede, blocks, seed=body["seed"], n=sum(body["n"]))
 
 
 def _since(text: str) -> date | None:
@@ -150,8 +150,20 @@ def _drawn_groups(body: Mapping[str, Any], labels: Sequence[str]) -> list[Block]
     )
     return [
         Block("plane", _("In a plane"), plane(labels, body["points"], words), table, lost),
-        Block("tree", _("As a tree"), tree(labels, body["merges"], body["order"], joined)),
+        Block("tree", _("As a tree"), tree(labels, body["merges"], body["order"], joined), data=_merges(body, labels)),
     ]
+
+
+def _merges(body: Mapping[str, Any], labels: Sequence[str]) -> Table:
+    """The joins of the tree in their order: what was joined, and at which distance."""
+    names = [*labels]
+    rows = []
+    for one, other, height, size in body["merges"]:
+        rows.append({"first": names[int(one)], "second": names[int(other)], "height": height, "groups": size})
+        names.append(f"{names[int(one)]} + {names[int(other)]}")
+    columns = [Column("first", _("first"), "text"), Column("second", _("second"), "text"), Column("height", _("distance")),
+               Column("groups", _("groups"), "count")]  # fmt: skip
+    return Table("joins", _("Joins of the tree"), columns, rows, subject="first")
 
 
 _FIRST = 15  # plants on the page; all of them are in the file

@@ -74,4 +74,16 @@ def _listened(things: str, found: Mapping[str, Any]) -> Block:
         [wanted],
         cautions,
         explains=explains,
+        data=_points(words["says"], found),
     )
+
+
+def _points(caption: str, found: Mapping[str, Any]) -> Table:
+    """The points of the curve with the ends of its band."""
+    rows = [
+        {"holders": at, "expected": value, "low": value - 1.96 * error, "high": value + 1.96 * error}
+        for at, value, error in zip(found["at"], found["curve"], found["band"], strict=True)
+    ]
+    columns = [Column("holders", _("holders"), "count"), Column("expected", _("expected")), Column("low", "2.5 %"),
+               Column("high", "97.5 %")]  # fmt: skip
+    return Table("points", caption, columns, rows, subject="holders")

@@ -15,6 +15,7 @@ from tender_ledger.web.reckoning.contents import Block, Content, Names
 from tender_ledger.web.shared.words import gettext as _
 from tender_ledger.web.shared.words import ngettext
 
+MOST_CELLS = 20_000  # of a matrix that is drawn mark by mark; a larger one is painted
 MEASURES = {
     "taxa": _("plants"),
     "citations": _("plants for categories"),
@@ -67,7 +68,7 @@ def holders(one: Asked, purpose: Purpose, names: Names) -> Content:
             ],
         )
     )
-    return Content(heading, lede, [*blocks, _each_holder(body, names)], seed=body["seed"])
+    return Content(heading, lede, [*blocks, _each_holder(body, names)], seed=body["seed"], n=body["n"])
 
 
 def _knowledge(body: Mapping[str, Any], measure: str, axis: str, purpose: Purpose) -> Block:
@@ -95,7 +96,12 @@ def _knowledge(body: Mapping[str, Any], measure: str, axis: str, purpose: Purpos
     )
     if purpose is Purpose.PUBLISHED:
         said.append(_("Means of classes of ten years with at least %(n)s holders.", n=MINIMUM_HOLDERS))
-    return Block(axis, _("By %(axis)s", axis=label), by_measure(people, words) if people else None, sentences=said)
+    points = [{"class": one.label, "middle": one.x, "mean": one.y, "holders": one.size} for one in people]
+    columns = [Column("class", label, "text"), Column("middle", _("middle"), "count"), Column("mean", MEASURES[measure]),
+               Column("holders", _("holders"), "count")]  # fmt: skip
+    data = Table("points", words["title"], columns, points, subject="class")
+    return Block(axis, _("By %(axis)s", axis=label), by_measure(people, words) if people else None, sentences=said,
+                 data=data if people else None)  # fmt: skip
 
 
 def _in_classes(known: Sequence[Mapping[str, Any]], axis: str, measure: str) -> list[Person]:
@@ -140,5 +146,8 @@ def matrix(one: Asked, purpose: Purpose, _names: Names) -> Content:
         if body["hidden"]
         else []
     )
-    figure = named_by(body["holders"], body["taxa"], body["cells"], words, links)
-    return Content(heading, lede, [Block("matrix", "", figure, sentences=[words["says"], *hidden], single=True)])
+    large = len(body["holders"]) * len(body["taxa"]) > MOST_CELLS
+    figure = None if large else named_by(body["holders"], body["taxa"], body["cells"], words, links)
+    canvas = {key: body[key] for key in ("holders", "taxa", "cells")} if large else None
+    said = [words["says"], *hidden]
+    return Content(heading, lede, [Block("matrix", "", figure, sentences=said, single=True, canvas=canvas)])

@@ -9,6 +9,7 @@ from flask import g, request
 
 from tender_ledger.core.indices.families import family_values
 from tender_ledger.core.indices.reckoning import Reckoning
+from tender_ledger.core.indices.working import working_of_category
 from tender_ledger.core.publication import MINIMUM_HOLDERS
 from tender_ledger.core.terms import Purpose
 from tender_ledger.formats.tables import Column, Table
@@ -46,7 +47,7 @@ def indices(one: Asked, purpose: Purpose, _names: Names) -> Content:
         _agreement(r, least, sure.body, known),
         _families(r),
     ]
-    return Content(heading, lede, blocks, waits=sure if sure.body is None else None, seed=analyses.SEED)
+    return Content(heading, lede, blocks, waits=sure if sure.body is None else None, seed=analyses.SEED, n=r.n)
 
 
 def _threshold() -> int:
@@ -272,6 +273,7 @@ def _agreement(r: Reckoning, least: int, sure: Mapping[str, Any] | None, known: 
             "informants": int(counts.informants[at]),
             "sd": float(r.sd[at]),
             "se": float(r.sd[at] / r.nt[at]),
+            **_make_or_break(r, at, least),
         }
         for at in sorted(there, key=lambda at: (-r.nur[at], r.categories[at]))
     ]
@@ -285,12 +287,21 @@ def _agreement(r: Reckoning, least: int, sure: Mapping[str, Any] | None, known: 
         Column("informants", _("told by"), "count"),
         Column("sd", "SD"),
         Column("se", "SE"),
+        Column("makes", _("plants that make it"), "text"),
+        Column("breaks", _("plants that break it"), "text"),
     ]
     return Block(
         "agreement",
         _("Agreement by use category"),
         table=Table("agreement", _("Informant consensus"), columns, rows, subject="category"),
     )
+
+
+def _make_or_break(r: Reckoning, at: int, least: int) -> dict[str, str]:
+    working = working_of_category(r, r.categories[at], "icf")
+    fc = dict(zip(r.taxa, r.fc.tolist(), strict=True))
+    sides = {"makes": working.makes, "breaks": working.breaks} if working else {}
+    return {side: ", ".join(taxon for taxon, _value in told if fc[taxon] >= least) or "–" for side, told in sides.items()}
 
 
 def _families(r: Reckoning) -> Block:
