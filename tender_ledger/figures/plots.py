@@ -33,15 +33,16 @@ def listening_curve(curve: Curve, words: Mapping[str, str]) -> Drawing:
     return Drawing(WIDTH, 346, words["title"], words["says"], tuple(marks))
 
 
-def plane(names: Sequence[str], points: Sequence[Sequence[float]], words: Mapping[str, str]) -> Drawing:
+def plane(names: Sequence[str], points: Sequence[Sequence[float]], words: Mapping[str, str],
+          links: Sequence[str] = ()) -> Drawing:  # fmt: skip
     """Groups as points on their first two principal coordinates, both axes by one measure."""
     reach = max([abs(value) for point in points for value in point] or [1.0]) or 1.0
     x, y = scale(-reach, reach, 56, 356, most=4), scale(-reach, reach, 330, 30, most=4)
     marks = axes(x, y, words["x"], words["y"])
     marks += [line(x(0), y.start, x(0), y.end, "stem"), line(x.start, y(0), x.end, y(0), "stem")]
-    for name, (one, other) in zip(names, points, strict=True):
+    for name, (one, other), link in zip(names, points, links or [""] * len(names), strict=True):
         right = x(one) < (x.start + x.end) / 2
-        marks += [circle(x(one), y(other), 4.5, says=name),
+        marks += [circle(x(one), y(other), 4.5, says=name, link=link),
                   text(x(one) + (9 if right else -9), y(other) + 4, name, "place" if right else "place-end")]  # fmt: skip
     return Drawing(380, 380, words["title"], words["says"], tuple(marks))
 
@@ -92,6 +93,7 @@ class Family:
     flora: int
     used: int
     call: str
+    link: str = ""
 
 
 def families_of_a_flora(families: Sequence[Family], shares: tuple[float, float], line_of: tuple[float, float],
@@ -120,11 +122,52 @@ def families_of_a_flora(families: Sequence[Family], shares: tuple[float, float],
             marks.append(path([(x(one), y(value)) for one, value in ends], "dashed"))
     for one in sorted(families, key=lambda one: one.call != "no"):
         at = (x(one.flora), y(one.used))
-        marks.append(circle(*at, 4, "dot" if one.call != "no" else "open", says=f"{one.name}: {one.used} / {one.flora}"))
+        marks.append(
+            circle(*at, 4, "dot" if one.call != "no" else "open", link=one.link, says=f"{one.name}: {one.used} / {one.flora}")
+        )
         if one.call != "no" or one.used >= 0.6 * y.high or one.flora >= 0.8 * x.high:
             marks.append(text(at[0] + 8, at[1] - 6, one.name, "place") if at[0] < WIDTH - 130
                          else text(at[0] - 8, at[1] - 8, one.name, "place-end"))  # fmt: skip
     return Drawing(WIDTH, 376, words["title"], words["says"], tuple(marks))
+
+
+@dataclass(frozen=True)
+class Point:
+    """A named point with what it leads to."""
+
+    name: str
+    x: float
+    y: float
+    link: str = ""
+
+
+def leveling_off(points: Sequence[Point], threshold: int, line_of: tuple[float, float], words: Mapping[str, str]) -> Drawing:
+    """Uses by tellers, a point a plant, with the line that rises to the threshold T and is level from there."""
+    x = scale(0, max([point.x for point in points] or [1.0]), 56, WIDTH - 20)
+    y = scale(0, max([point.y for point in points] or [1.0]), 300, 30)
+    marks = axes(x, y, words["x"], words["y"])
+    if threshold and not math.isnan(line_of[0]):
+        level = line_of[0] + line_of[1] * threshold
+        start = max(line_of[0], 0.0)
+        marks.append(path([(x(0), y(start)), (x(threshold), y(level)), (x(x.high), y(level))], "dashed"))
+        marks += [
+            line(x(threshold), y.start, x(threshold), y.end, "stem"),
+            text(x(threshold) + 5, y.end + 4, f"T = {threshold}", "code-left"),
+        ]
+    marks += [circle(x(one.x), y(one.y), 4, "open", link=one.link, says=f"{one.name}: {one.x:g}, {one.y:g}") for one in points]
+    return Drawing(WIDTH, 346, words["title"], words["says"], tuple(marks))
+
+
+def against(points: Sequence[Point], words: Mapping[str, str]) -> Drawing:
+    """The same things by two measures of one kind, both axes alike, with the line on which they are equal."""
+    top = max([value for one in points for value in (one.x, one.y)] or [1.0])
+    x, y = scale(0, top, 56, 356, most=5), scale(0, top, 330, 30, most=5)
+    marks = axes(x, y, words["x"], words["y"])
+    marks.append(path([(x(x.low), y(y.low)), (x(x.high), y(y.high))], "dashed"))
+    marks += [
+        circle(x(one.x), y(one.y), 4, "open", link=one.link, says=f"{one.name}: {one.x:.2f}, {one.y:.2f}") for one in points
+    ]
+    return Drawing(400, 376, words["title"], words["says"], tuple(marks))
 
 
 def bars(rows: Sequence[tuple[str, float, str]], words: Mapping[str, str], *, italic: bool = False) -> Drawing:

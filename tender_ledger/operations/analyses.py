@@ -4,13 +4,14 @@ Each is asked for by members for what may be counted, or, with `purpose` publish
 are plain JSON values, kept while they stand; what takes long is computed beside the request.
 """
 
-from collections.abc import Callable, Mapping
+import math
+from collections.abc import Callable, Collection, Mapping
 from datetime import date
 from typing import Any
 
 import numpy as np
 
-from tender_ledger.core.freelists.salience import salience
+from tender_ledger.core.freelists.salience import category_bias, salience
 from tender_ledger.core.groups.grouping import Grouping, compare, distances_between, told_by_group, who_told
 from tender_ledger.core.groups.ordination import average_tree, principal_coordinates
 from tender_ledger.core.indices.informants import informant_counts
@@ -132,6 +133,18 @@ def listening(scope: Scope, rules: CountingRules, *, group: str = "", purpose: P
     return computed(scope, "listening", rules, {"group": group}, work, seconds=size["informants"] ** 2 / 2e7)
 
 
+def count_calls(tell: Callable[[int], None]) -> Callable[[], None]:
+    """A function that tells, at every twentieth call, how often it was called."""
+    calls = iter(range(10**9))
+
+    def step() -> None:
+        done = next(calls)
+        if done % 20 == 0:
+            tell(done)
+
+    return step
+
+
 def grouping_of(tally: Tally, facts: Mapping[str, Mapping[str, Any]], by: str, day: date, since: date | None) -> Grouping:
     """The informants by community, gender, age class on the day, kind of first encounter, or first met before a day or since."""
     of: Callable[[Mapping[str, Any]], str] = {
@@ -170,10 +183,10 @@ def groups(scope: Scope, rules: CountingRules, *, by: str = "community", since: 
         points, tree = principal_coordinates(distances), average_tree(distances)
         names = grouping.names
         wanted = [(one, other) for one in range(len(names)) for other in range(one + 1, len(names))]
-        pairs = []
+        pairs, whole = [], min(len(wanted), _MOST_PAIRS) * len(tally.taxa.names)
         for at, (one, other) in enumerate(wanted[:_MOST_PAIRS]):
-            progress(at, min(len(wanted), _MOST_PAIRS))
-            pair = compare(tally, told, one, other, seed=seed)
+            steps = count_calls(lambda done, at=at: progress(at * len(tally.taxa.names) + done, whole))  # type: ignore[misc]
+            pair = compare(tally, told, one, other, seed=seed, step=steps)
             pairs.append({"first": names[one], "second": names[other], "n": list(pair.n), "left_out": pair.permanova.left_out,
                           "why": pair.permanova.why, **pair_part(pair)})  # fmt: skip
         shared = told.told
@@ -183,6 +196,8 @@ def groups(scope: Scope, rules: CountingRules, *, by: str = "community", since: 
             "distances": distances.tolist(), "points": points.points.tolist(), "axes": points.shares.tolist(),
             "negative": points.negative, "merges": [list(one) for one in tree.merges], "order": tree.order.tolist(),
             "fc": dict(zip(tally.taxa.names, _tellers(tally, np.ones(len(tally.counted), dtype=bool)).tolist(), strict=True)),
+            "ci": {name: {tally.taxa.names[at]: float(told.ci[group, at]) for at in np.flatnonzero(told.told[group])}
+                   for group, name in enumerate(names)},
             "pairs": pairs, "untested": max(len(wanted) - _MOST_PAIRS, 0), "seed": seed,
             "none": int((tally.counted & (grouping.of_informant < 0)).sum()),
         }  # fmt: skip
@@ -264,16 +279,22 @@ def matrix(scope: Scope, rules: CountingRules, *, purpose: Purpose = Purpose.COU
     return _of_viewer(scope, "matrix", rules, work)
 
 
-def list_salience(scope: Scope, *, group: str = "", purpose: Purpose = Purpose.COUNTED) -> dict[str, Any]:
+def list_salience(scope: Scope, *, group: str = "", members: Collection[str] = (),
+                  purpose: Purpose = Purpose.COUNTED) -> dict[str, Any]:  # fmt: skip
     """The salience of the items of the study's free lists, of a community or of all; counts of lists by length.
 
-    Every list counts. An item is told only where a list that the viewer may see has it: it is somebody's words.
+    With `members`, items of one kind, also B: whether lists name them early (1) or late (0), the mean over the lists that have
+    some and not only them. Every list counts. An item is told only where a list that the viewer may see has it: it is
+    somebody's words.
     """
     lists = [one for one in lists_to_weigh(scope.for_purpose(purpose)) if group in ("", one["community"])]
     found = salience([one["items"] or [] for one in lists])
     told = {item for one in lists if one["shown"] for item in one["items"] or []}
     body = free_lists_part(found)
     body["items"] = {item: value for item, value in body["items"].items() if item in told}
+    bias = [category_bias(one["items"] or [], dict.fromkeys(members, True)) for one in lists] if members else []
+    defined = [one for one in bias if not math.isnan(one)]
+    body |= {"bias": sum(defined) / len(defined) if defined else None, "bias_lists": len(defined)}
     return {**body, "lengths": sorted((int(length) for length in found.lengths), reverse=True)}
 
 

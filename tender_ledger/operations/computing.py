@@ -17,7 +17,7 @@ from tender_ledger.storage.queries import results, studies
 
 Progress = Callable[[int, int], None]
 Work = Callable[[Progress], dict[str, Any]]
-_SHAPE = 2  # of the kept bodies; raised when a later one says more or otherwise
+_SHAPE = 3  # of the kept bodies; raised when a later one says more or otherwise
 SHORT = 1.5  # seconds that a request may compute
 
 

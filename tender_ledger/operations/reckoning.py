@@ -156,6 +156,13 @@ def _plants_of(labels: dict[str, Any], rules: CountingRules, taxon: str) -> list
     return [labels["plants"][place]["id"] for place in np.flatnonzero(taxa.of_plant == at)]
 
 
+def taxa_of_category(scope: Scope, rules: CountingRules, category: str, *, purpose: Purpose = Purpose.COUNTED) -> frozenset[str]:
+    """The taxa that a counted report of the category tells of."""
+    r = reckon_study(scope, rules, purpose=purpose).result
+    at = r.categories.index(category) if category in r.categories else -1
+    return frozenset(r.taxa[one] for one in np.flatnonzero(r.counts.ur_by_category[:, at])) if at >= 0 else frozenset()
+
+
 def taxon_facts(scope: Scope) -> dict[str, dict[str, str]]:
     """What a table says of a counted taxon beside its numbers: authorship, and the local name told most often for its plants.
 

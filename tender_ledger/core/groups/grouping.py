@@ -1,6 +1,7 @@
 """A grouping of informants, and two of its groups beside one another with their tests."""
 
 import math
+from collections.abc import Callable
 from dataclasses import dataclass
 
 import numpy as np
@@ -106,8 +107,11 @@ def told_by_group(tally: Tally, grouping: Grouping) -> Told:
                 np.array(by_category, dtype=np.int64).reshape(*shape, categories))  # fmt: skip
 
 
-def compare(tally: Tally, told: Told, first: int, second: int, *, seed: int = 1) -> Pair:
-    """Everything about two groups; tests relabel the counted informants of the two, the silent among them."""
+def compare(tally: Tally, told: Told, first: int, second: int, *, seed: int = 1, step: Callable[[], None] = lambda: None) -> Pair:
+    """Everything about two groups; tests relabel the counted informants of the two, the silent among them.
+
+    `step` is called taxon by taxon, for whoever wants to know that it goes on, or to end it by raising.
+    """
     x, y = told.told[first], told.told[second]
     shared, either = x & y, x | y
     ci = told.ci
@@ -126,7 +130,7 @@ def compare(tally: Tally, told: Told, first: int, second: int, *, seed: int = 1)
         spearman_union=spearman(ci[first][either], ci[second][either]),
         ur_per_informant=difference_of_means(counts.ur[people], in_first, seed=seed),
         permanova=permanova(who_told(tally)[people], np.where(in_first, 0, 1), seed=seed),
-        taxa=_taxon_tests(tally, people, in_first, np.flatnonzero(either), seed),
+        taxa=_taxon_tests(tally, people, in_first, np.flatnonzero(either), seed, step),
     )  # fmt: skip
 
 
@@ -137,7 +141,8 @@ def who_told(tally: Tally) -> Bools:
     return told
 
 
-def _taxon_tests(tally: Tally, people: Ints, in_first: Bools, taxa: Ints, seed: int) -> tuple[TaxonTest, ...]:
+def _taxon_tests(tally: Tally, people: Ints, in_first: Bools, taxa: Ints, seed: int,
+                 step: Callable[[], None]) -> tuple[TaxonTest, ...]:  # fmt: skip
     reports = tally.reports
     starts = np.flatnonzero(firsts_of_pairs(reports))
     values = per_pair(reports, starts)
@@ -145,6 +150,7 @@ def _taxon_tests(tally: Tally, people: Ints, in_first: Bools, taxa: Ints, seed: 
     edges = np.searchsorted(taxon, np.arange(len(tally.taxa.names) + 1))
     tests = []
     for at in taxa:
+        step()
         own = np.zeros(len(tally.table.informants), dtype=values.dtype)
         part = slice(edges[at], edges[at + 1])
         own[informant[part]] = values[part]

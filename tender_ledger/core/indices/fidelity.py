@@ -52,6 +52,17 @@ def _squares(x: Floats, y: Floats) -> float:
     return float(left @ left)
 
 
+def popularity_line(nu_use: Ints, fc: Ints, threshold: int) -> tuple[float, float]:
+    """a and b of the least squares of NU_use = a + b min(FC, T) for a given T; NaN where no line can be drawn."""
+    told = fc > 0
+    x, y = np.minimum(fc[told], threshold).astype(np.float64), nu_use[told].astype(np.float64)
+    if not len(x) or not threshold or np.ptp(x) == 0:
+        return float("nan"), float("nan")
+    dx = x - x.mean()
+    slope = float(dx @ (y - y.mean()) / (dx @ dx))
+    return float(y.mean() - slope * x.mean()), slope
+
+
 def relative_popularity(nu_use: Ints, fc: Ints, threshold: int = 0) -> Popularity:
     """RPL_s = 1 where FC_s >= T, below it FC_s / T, in [0, 1]; T as given, or fitted where it is 0.
 

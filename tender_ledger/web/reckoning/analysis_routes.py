@@ -68,7 +68,7 @@ def analysis(view: str) -> str:
         "explained": EXPLAINED, "mathml": mathml, "symbol": symbol,
         "carried": carried, "written": written, "file_at": _file_address(view), "minimum": MINIMUM_HOLDERS,
     }  # fmt: skip
-    if view == "overuse":
+    if view in ("overuse", "lists"):
         context |= {"floras": reckoned_queries.floras(g.scope), "used_in": categories()}
     if kind in EXPLAINED:
         context |= {"explanation": EXPLAINED[kind], **_put_in(content, kind, about)}

@@ -18,18 +18,28 @@ function paint(pen, mark) {
     line: () => { pen.beginPath(); pen.moveTo(at("x1"), at("y1")); pen.lineTo(at("x2"), at("y2")); pen.stroke(); },
     path: () => {
       const line = new Path2D(mark.getAttribute("d"));
-      const filled = mark.getAttribute("fill");
-      pen.globalAlpha = Number(mark.getAttribute("fill-opacity") || 1);
       pen.setLineDash((mark.getAttribute("stroke-dasharray") || "").split(" ").filter(Boolean).map(Number));
-      if (filled && filled !== "none") pen.fill(line);
+      fill(pen, mark, () => pen.fill(line));
       if (mark.getAttribute("stroke") !== "none") pen.stroke(line);
     },
-    circle: () => { pen.beginPath(); pen.arc(at("cx"), at("cy"), at("r"), 0, 2 * Math.PI); pen.fill(); pen.stroke(); },
+    circle: () => {
+      pen.beginPath();
+      pen.arc(at("cx"), at("cy"), at("r"), 0, 2 * Math.PI);
+      fill(pen, mark, () => pen.fill());
+      pen.stroke();
+    },
     text: () => write(pen, mark, at("x"), at("y")),
   };
   if (draws[mark.localName]) draws[mark.localName]();
   else for (const child of mark.children) paint(pen, child);
   pen.restore();
+}
+
+function fill(pen, mark, draw) {
+  if (mark.getAttribute("fill") === "none") return;
+  pen.globalAlpha = Number(mark.getAttribute("fill-opacity") || 1);
+  draw();
+  pen.globalAlpha = 1;
 }
 
 function write(pen, mark, x, y) {

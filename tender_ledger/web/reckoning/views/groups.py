@@ -4,11 +4,11 @@ from collections.abc import Mapping, Sequence
 from datetime import date
 from typing import Any
 
-from flask import g, request
+from flask import g, request, url_for
 
 from tender_ledger.core.publication import MINIMUM_HOLDERS
 from tender_ledger.core.terms import Purpose
-from tender_ledger.figures.plots import plane, tree
+from tender_ledger.figures.plots import Point, against, plane, tree
 from tender_ledger.formats.tables import Column, Table
 from tender_ledger.operations import analyses
 from tender_ledger.web.reckoning.asked import Asked
@@ -62,8 +62,8 @@ def groups(one: Asked, purpose: Purpose, names: Names) -> Content:
         )
     labels = [names.get(name, name) if by == "community" else GROUP_NAMES.get(name, name) for name in body["names"]]
     shown = dict(zip(body["names"], labels, strict=True))
-    blocks = [_each_group(body, labels, purpose), *_drawn_groups(body, labels)]
-    blocks += [block for pair in body["pairs"] for block in _pair(pair, body["fc"], shown, purpose)]
+    blocks = [_each_group(body, labels, purpose), *_drawn_groups(body, labels, by)]
+    blocks += [block for pair in body["pairs"] for block in _pair(pair, body, shown, purpose)]
     if body["untested"]:
         blocks.append(
             Block(
@@ -117,9 +117,10 @@ def _each_group(body: Mapping[str, Any], labels: Sequence[str], purpose: Purpose
     )
 
 
-def _drawn_groups(body: Mapping[str, Any], labels: Sequence[str]) -> list[Block]:
+def _drawn_groups(body: Mapping[str, Any], labels: Sequence[str], by: str) -> list[Block]:
     if len(labels) < 3:
         return []
+    links = [url_for("reckoning.show", group=name) for name in body["names"]] if by == "community" else []
     axis = _("axis %(at)s, %(share)s %%")
     words = {
         "title": _("Groups in a plane"),
@@ -149,7 +150,7 @@ def _drawn_groups(body: Mapping[str, Any], labels: Sequence[str]) -> list[Block]
         else []
     )
     return [
-        Block("plane", _("In a plane"), plane(labels, body["points"], words), table, lost),
+        Block("plane", _("In a plane"), plane(labels, body["points"], words, links), table, lost),
         Block("tree", _("As a tree"), tree(labels, body["merges"], body["order"], joined), data=_merges(body, labels)),
     ]
 
@@ -169,10 +170,14 @@ def _merges(body: Mapping[str, Any], labels: Sequence[str]) -> Table:
 _FIRST = 15  # plants on the page; all of them are in the file
 
 
-def _pair(pair: Mapping[str, Any], fc: Mapping[str, int], shown: Names, purpose: Purpose) -> list[Block]:
+def _pair(pair: Mapping[str, Any], body: Mapping[str, Any], shown: Names, purpose: Purpose) -> list[Block]:
     """Two groups: how alike they are, with tests, and the plants that tell them apart."""
     if purpose is Purpose.PUBLISHED and min(pair["n"]) < MINIMUM_HOLDERS:
         return []
+    fc = body["fc"]
+    sides = [body["ci"][pair[side]] for side in ("first", "second")]
+    both = {taxon: (sides[0].get(taxon, 0.0), sides[1].get(taxon, 0.0)) for taxon in sorted({*sides[0], *sides[1]})
+            if purpose is not Purpose.PUBLISHED or fc[taxon] >= MINIMUM_HOLDERS}  # fmt: skip
     heading = _("%(one)s and %(two)s", one=shown[pair["first"]], two=shown[pair["second"]])
     slug = f"{pair['first']}-{pair['second']}".lower().replace("_", "-")
     columns = [Column("what", _("measure"), "text"), Column("value", _("value")), Column("p", "p", "p")]
@@ -212,9 +217,12 @@ def _pair(pair: Mapping[str, Any], fc: Mapping[str, int], shown: Names, purpose:
     rest = len(taxa) - len(apart.rows)
     more = [ngettext("%(num)s plant more, less different, is in the file.",
                      "%(num)s plants more, less different, are in the file.", rest)] if rest else []  # fmt: skip
+    points = [Point(taxon, one, other, url_for("reckoning.show", margin=f"ci:{taxon}")) for taxon, (one, other) in both.items()]
+    drawn = {"title": _("CI in %(pair)s", pair=heading), "x": shown[pair["first"]], "y": shown[pair["second"]],
+             "says": _("Each point is a plant by its CI in both groups; on the line they are equal.")}  # fmt: skip
     explains = {"jaccard": lambda _row: put, "sorensen": lambda _row: put}
     return [
-        Block(slug, heading, table=about, sentences=sentences, explains=explains),
+        Block(slug, heading, against(points, drawn) if points else None, table=about, sentences=sentences, explains=explains),
         Block(f"{slug}-plants", _("Plants that tell %(pair)s apart", pair=heading), table=apart, sentences=more),
     ]
 

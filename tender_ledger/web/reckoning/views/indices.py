@@ -5,13 +5,15 @@ from dataclasses import replace
 from typing import Any
 
 import numpy as np
-from flask import g, request
+from flask import g, request, url_for
 
 from tender_ledger.core.indices.families import family_values
+from tender_ledger.core.indices.fidelity import popularity_line
 from tender_ledger.core.indices.reckoning import Reckoning
 from tender_ledger.core.indices.working import working_of_category
 from tender_ledger.core.publication import MINIMUM_HOLDERS
 from tender_ledger.core.terms import Purpose
+from tender_ledger.figures.plots import Point, leveling_off
 from tender_ledger.formats.tables import Column, Table
 from tender_ledger.operations import analyses
 from tender_ledger.operations.reckoned import cultural_significance
@@ -19,6 +21,7 @@ from tender_ledger.operations.reckoning import reckon_study
 from tender_ledger.web.reckoning.asked import Asked, categories
 from tender_ledger.web.reckoning.contents import Block, Content, Names
 from tender_ledger.web.shared.words import gettext as _
+from tender_ledger.web.shared.words import ngettext
 
 Row = Mapping[str, Any]
 
@@ -112,8 +115,16 @@ def _importance(r: Reckoning, taxa: list[int], sure: Mapping[str, Any] | None) -
         _("How often it was told"),
         table=Table("importance", _("Use values"), columns, rows, subject="taxon"),
         sentences=[_("2.5 % and 97.5 % are the ends of 95 % of the resamples of whole holders.")],
+        cautions=_without_width(rows),
         explains=explains,
     )
+
+
+def _without_width(rows: list[dict[str, Any]]) -> list[str]:
+    flat = sum(row["rfc_low"] is not None and row["rfc_low"] == row["rfc_high"] for row in rows)
+    return [ngettext("The interval of %(num)s plant has no width, since all holders told alike of it: that is no certainty.",
+                     "The intervals of %(num)s plants have no width, since all holders told alike of them: that is no certainty.",
+                     flat)] if flat else []  # fmt: skip
 
 
 def _composite(r: Reckoning, taxa: list[int], sure: Mapping[str, Any] | None) -> Block:
@@ -198,10 +209,16 @@ def _fidelity(r: Reckoning, taxa: list[int], known: Mapping[str, str], sure: Map
         if popularity.threshold
         else [r.why_no_threshold()]
     )
+    words = {"title": _("Uses by tellers"), "x": _("FC, informants who told of it"), "y": _("specific uses"),
+             "says": _("Each point is a plant; the line rises to T and is level from there.")}  # fmt: skip
+    points = [Point(r.taxa[at], float(r.fc[at]), float(r.counts.nu_use[at]), url_for("reckoning.show", margin=f"fc:{r.taxa[at]}"))
+              for at in taxa]  # fmt: skip
+    line_of = popularity_line(r.counts.nu_use, r.fc, popularity.threshold)
     cautions = [_("The number of uses does not level off: T is the highest FC.")] if popularity.no_plateau else []
     return Block(
         "fidelity",
         _("Fidelity and popularity"),
+        leveling_off(points, popularity.threshold, line_of, words),
         table=Table("fidelity", _("Fidelity"), columns, rows, subject="taxon"),
         sentences=said,
         cautions=cautions,

@@ -2,7 +2,7 @@
 
 from typing import Any
 
-from flask import g, request
+from flask import g, request, url_for
 
 from tender_ledger.core.flora.overuse import FamilyUse
 from tender_ledger.core.messages import InputRefused
@@ -12,7 +12,7 @@ from tender_ledger.figures.plots import Family, families_of_a_flora
 from tender_ledger.formats.tables import Column, Table
 from tender_ledger.operations.reckoned import over_and_under_use
 from tender_ledger.storage.queries.reckoned import floras
-from tender_ledger.web.reckoning.asked import Asked
+from tender_ledger.web.reckoning.asked import Asked, carried
 from tender_ledger.web.reckoning.contents import Block, Content, Names
 from tender_ledger.web.shared.words import gettext as _
 from tender_ledger.web.shared.words import ngettext
@@ -39,7 +39,13 @@ def overuse(one: Asked, purpose: Purpose, _names: Names) -> Content:
         "says": _("Families by size and use; what the imprecise bounds call over- or under-used is named."),
     }
     drawn = [
-        Family(name, int(found.flora[at]), int(found.used[at]), found.imprecise_call[at])
+        Family(
+            name,
+            int(found.flora[at]),
+            int(found.used[at]),
+            found.imprecise_call[at],
+            url_for("reckoning.show", family=name, **carried()),
+        )
         for at, name in enumerate(found.families)
     ]
     figure = families_of_a_flora(drawn, found.imprecise_total, (found.slope, found.intercept), words)

@@ -10,6 +10,7 @@ from tender_ledger.core.terms import Purpose
 from tender_ledger.figures.plots import bars
 from tender_ledger.formats.tables import Column, Table
 from tender_ledger.operations import analyses
+from tender_ledger.operations.reckoning import taxa_of_category
 from tender_ledger.web.reckoning.asked import Asked
 from tender_ledger.web.reckoning.contents import Block, Content, Names
 from tender_ledger.web.shared.words import gettext as _
@@ -17,7 +18,9 @@ from tender_ledger.web.shared.words import gettext as _
 
 def lists(one: Asked, purpose: Purpose, _names: Names) -> Content:
     """How salient the items of the free lists are."""
-    found = analyses.list_salience(g.scope, group=one.group, purpose=purpose)
+    category = one.selection.category
+    members = taxa_of_category(g.scope, one.rules, category, purpose=purpose) if category else ()
+    found = analyses.list_salience(g.scope, group=one.group, members=members, purpose=purpose)
     heading = _("Salience in free lists")
     lede = _("What is named by many and early is salient. N are all lists, the empty ones too.")
     if not found["items"]:
@@ -55,6 +58,11 @@ def lists(one: Asked, purpose: Purpose, _names: Names) -> Content:
             middle=lengths[len(lengths) // 2],
         )
     ]
+    if category and found["bias"] is not None:
+        bias, of = f"{found['bias']:.2f}", found["bias_lists"]
+        said.append(_("B = %(b)s for the chosen category, the mean of %(n)s lists: 1 all first, 0 all last.", b=bias, n=of))
+    elif category:
+        said.append(_("B is undefined: no list has items of the category and others beside them."))
     explains = {"sutrop": lambda row: {"F": row["frequency"], "N": row["n"], "m": f"{row['mean']:.2f}"}, "smith": lambda _row: {}}
     return Content(
         heading,
