@@ -215,38 +215,36 @@ def knowledge(scope: Scope, rules: CountingRules, *, purpose: Purpose = Purpose.
     """
     scope = scope.for_purpose(purpose)
 
-    def work(_progress: Progress) -> dict[str, Any]:
-        tally = _tally(scope, rules)
-        facts = informant_facts(scope)
-        people = tally.table.informants
-        counted = [int(at) for at in np.flatnonzero(tally.counted & ~people.is_source) if people.codes[at] in facts]
-        found = {name: np.asarray(column)[counted] for name, column in measures(informant_counts(tally)).items()}
-        own = [facts[people.codes[at]] for at in counted]
-        age = np.array([np.nan if one["born"] is None else scope.day.year - one["born"] for one in own], dtype=np.float64)
-        years = np.array([np.nan if one["years"] is None else one["years"] for one in own], dtype=np.float64)
-        ties: dict[str, Any] = {}
-        for name in MEASURES:
-            values = np.asarray(found[name], dtype=np.float64)
-            with_age, with_years = tie_of_ranks(age, values, seed=seed), tie_of_ranks(years, values, seed=seed)
-            ties[name] = {"age": _tie(with_age), "years": _tie(with_years)}
-            for by in ("gender", "community"):
-                codes = _codes([one[by] or "" for one in own])
-                ties[name][by] = _tie(difference_between(values, codes, seed=seed))
-        return {
-            "n": len(counted), "seed": seed, "ties": ties,
-            "holders": [{"code": people.codes[at], "community": one["community"], "gender": one["gender"],
-                         "age": None if np.isnan(age[place]) else int(age[place]), "years": one["years"],
-                         "shown": bool(one["shown"]),
-                         **{name: number(float(found[name][place])) for name in found}}
-                        for place, (at, one) in enumerate(zip(counted, own, strict=True))],
-        }  # fmt: skip
-
-    return _of_viewer(scope, "knowledge", rules, work)
+    tally = _tally(scope, rules)
+    facts = informant_facts(scope)
+    people = tally.table.informants
+    counted = [int(at) for at in np.flatnonzero(tally.counted & ~people.is_source) if people.codes[at] in facts]
+    found = {name: np.asarray(column)[counted] for name, column in measures(informant_counts(tally)).items()}
+    own = [facts[people.codes[at]] for at in counted]
+    ages = [None if one["born"] is None else scope.day.year - one["born"] for one in own]
+    ties = computed(
+        scope, "ties", rules, {"seed": seed}, lambda _progress: _ties(found, own, ages, seed), seconds=0.5
+    )  # fmt: skip - the same for every member, and short: dealings of one column
+    holders = [
+        {"code": people.codes[at], "community": one["community"], "gender": one["gender"], "age": ages[place],
+         "years": one["years"], "shown": bool(one["shown"]), **{name: number(float(found[name][place])) for name in found}}
+        for place, (at, one) in enumerate(zip(counted, own, strict=True))
+    ]  # fmt: skip
+    return Computed({"n": len(counted), "seed": seed, "ties": ties.body, "holders": holders})
 
 
-def _of_viewer(scope: Scope, name: str, rules: CountingRules, work: Callable[[Progress], dict[str, Any]]) -> Computed:
-    """A short answer that differs by viewer, and so is computed for each and kept for nobody."""
-    return Computed(work(lambda _done, _total: None), options={"viewer": scope.viewer.person_id, "name": name, "rules": rules})
+def _ties(found: Mapping[str, Any], own: list[dict[str, Any]], ages: list[int | None], seed: int) -> dict[str, Any]:
+    """Every measure of knowledge against age and years in the place, and between genders and communities."""
+    age, years = (np.array([np.nan if one is None else one for one in column], dtype=np.float64)
+                  for column in (ages, [one["years"] for one in own]))  # fmt: skip
+    ties: dict[str, Any] = {}
+    for name in MEASURES:
+        values = np.asarray(found[name], dtype=np.float64)
+        ties[name] = {"age": _tie(tie_of_ranks(age, values, seed=seed)), "years": _tie(tie_of_ranks(years, values, seed=seed))}
+        for by in ("gender", "community"):
+            codes = _codes([one[by] or "" for one in own])
+            ties[name][by] = _tie(difference_between(values, codes, seed=seed))
+    return ties
 
 
 def _tie(found: Any) -> dict[str, Any]:
@@ -262,21 +260,18 @@ def matrix(scope: Scope, rules: CountingRules, *, purpose: Purpose = Purpose.COU
     """Who told of what, (holders, taxa), both in the order of their first axis; only holders whom the viewer may see."""
     scope = scope.for_purpose(purpose)
 
-    def work(_progress: Progress) -> dict[str, Any]:
-        tally = _tally(scope, rules)
-        facts = informant_facts(scope)
-        people = tally.table.informants
-        shown = [int(at) for at in np.flatnonzero(tally.counted) if facts.get(people.codes[at], {}).get("shown")]
-        told = who_told(tally)[shown]
-        taxa = np.flatnonzero(told.any(axis=0))
-        told = told[:, taxa]
-        first, second = seriated(told)
-        return {
-            "holders": [people.codes[shown[at]] for at in first], "taxa": [tally.taxa.names[taxa[at]] for at in second],
-            "cells": [np.flatnonzero(told[at][second]).tolist() for at in first], "hidden": int(tally.counted.sum()) - len(shown),
-        }  # fmt: skip
-
-    return _of_viewer(scope, "matrix", rules, work)
+    tally = _tally(scope, rules)
+    facts = informant_facts(scope)
+    people = tally.table.informants
+    shown = [int(at) for at in np.flatnonzero(tally.counted) if facts.get(people.codes[at], {}).get("shown")]
+    told = who_told(tally)[shown]
+    taxa = np.flatnonzero(told.any(axis=0))
+    told = told[:, taxa]
+    first, second = seriated(told)
+    return Computed({
+        "holders": [people.codes[shown[at]] for at in first], "taxa": [tally.taxa.names[taxa[at]] for at in second],
+        "cells": [np.flatnonzero(told[at][second]).tolist() for at in first], "hidden": int(tally.counted.sum()) - len(shown),
+    })  # fmt: skip
 
 
 def list_salience(scope: Scope, *, group: str = "", members: Collection[str] = (),

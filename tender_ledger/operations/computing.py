@@ -11,9 +11,10 @@ from typing import Any
 from tender_ledger import __version__
 from tender_ledger.core.messages import InputRefused
 from tender_ledger.core.rules import CountingRules
-from tender_ledger.core.terms import Scope
+from tender_ledger.core.terms import Purpose, Scope
 from tender_ledger.storage.database import connected
 from tender_ledger.storage.queries import results, studies
+from tender_ledger.storage.queries.terms import parameters
 
 Progress = Callable[[int, int], None]
 Work = Callable[[Progress], dict[str, Any]]
@@ -39,8 +40,12 @@ class Computed:
 
 
 def digest_of(scope: Scope, name: str, rules: CountingRules, options: Mapping[str, Any]) -> str:
-    """What tells one computation from another: its name, the rules, the options, and for what purpose it reads."""
-    said = json.dumps([f"{__version__} {_SHAPE}", name, rules.to_json(), dict(options), str(scope.purpose)], sort_keys=True)
+    """What tells one computation from another: its name, the rules, the options, for what purpose it reads, and of what.
+
+    What may be counted is the same for every member; what may be published is that of a guardian's own communities alone.
+    """
+    of = parameters(scope)["own"] if scope.purpose is Purpose.PUBLISHED else None
+    said = json.dumps([f"{__version__} {_SHAPE}", name, rules.to_json(), dict(options), str(scope.purpose), of], sort_keys=True)
     return hashlib.sha256(said.encode()).hexdigest()
 
 

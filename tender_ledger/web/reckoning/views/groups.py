@@ -218,7 +218,8 @@ def _pair(pair: Mapping[str, Any], body: Mapping[str, Any], shown: Names, purpos
     more = [ngettext("%(num)s plant more, less different, is in the file.",
                      "%(num)s plants more, less different, are in the file.", rest)] if rest else []  # fmt: skip
     points = [Point(taxon, one, other, url_for("reckoning.show", margin=f"ci:{taxon}")) for taxon, (one, other) in both.items()]
-    drawn = {"title": _("CI in %(pair)s", pair=heading), "x": shown[pair["first"]], "y": shown[pair["second"]],
+    drawn = {"title": _("CI in %(pair)s", pair=heading), "x": _("CI in %(group)s", group=shown[pair["first"]]),
+             "y": _("CI in %(group)s", group=shown[pair["second"]]),
              "says": _("Each point is a plant by its CI in both groups; on the line they are equal.")}  # fmt: skip
     explains = {"jaccard": lambda _row: put, "sorensen": lambda _row: put}
     return [
