@@ -30,8 +30,8 @@ def empty_url(databases: Databases):
 
 
 def test_what_was_backed_up_comes_back_table_by_table(empty_url: str, demo_db: str, tmp_path: Path):
-    before, folder = everything(), tmp_path / "backup"
     numbers = reckon_study(scope_for(), rules_in_force(scope_for())).result
+    before, folder = everything(), tmp_path / "backup"
     manifest = back_up(demo_db, folder)
     assert manifest.tables == count_rows()
     SmallStudy().holder("LATE-01")  # added after the backup

@@ -126,7 +126,7 @@ def test_the_drawn_file_stands_alone_and_says_what_it_is(sign_in: SignedIn):
 def test_files_of_a_community_that_is_not_there_are_not_there(sign_in: SignedIn):
     for address in (f"{PAGE}/ladder.csv?group=NOWHERE", f"{PAGE}/ladder.pdf"):
         answer = sign_in().get(address)
-        assert answer.status_code == 404 or "NOWHERE" not in answer.text
+        assert answer.status_code == 404 or b"NOWHERE" not in answer.get_data()
 
 
 def test_who_withdraws_publication_leaves_the_file_at_once(sign_in: SignedIn):

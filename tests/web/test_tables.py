@@ -18,9 +18,12 @@ def result() -> Reckoning:
 
 def test_equals_share_a_rank_and_the_next_is_counted_on():
     # FC of the worked example: 6, 4, 4, 3, 2, 1
-    rows = taxon_rows(result(), "fc")
+    rows, total = taxon_rows(result(), "fc")
+    assert total == len(rows)
+    few, again = taxon_rows(result(), "fc", first=1)
+    assert ([row.name for row in few], again) == ([rows[0].name], total)
     assert [(row.rank, row.numbers["fc"]) for row in rows] == [(1, 6), (2, 4), (2, 4), (4, 3), (5, 2), (6, 1)]
-    assert [row.name for row in taxon_rows(result(), "-fc")] == [row.name for row in reversed(rows)]
+    assert [row.name for row in taxon_rows(result(), "-fc")[0]] == [row.name for row in reversed(rows)]
 
 
 def test_fractions_that_are_equal_share_a_rank_though_their_floats_differ():
@@ -30,13 +33,13 @@ def test_fractions_that_are_equal_share_a_rank_though_their_floats_differ():
 
 
 def test_an_undefined_value_has_no_rank():
-    rows = taxon_rows(result(), "uva")  # nobody is on record as asked without naming a use
+    rows, _total = taxon_rows(result(), "uva")  # nobody is on record as asked without naming a use
     assert {row.rank for row in rows} == {0}
     assert all(np.isnan(row.numbers["uva"]) for row in rows)
 
 
 def test_the_strip_is_as_long_for_every_taxon_and_the_largest_share_comes_first():
-    for row in taxon_rows(result(), "ci"):
+    for row in taxon_rows(result(), "ci")[0]:
         assert abs(sum(share.width for share in row.shares) - 112) < 0.5
         assert [share.count for share in row.shares] == sorted((share.count for share in row.shares), reverse=True)
 
