@@ -19,6 +19,7 @@ from tender_ledger.core.indices.parts import shares_told
 from tender_ledger.core.indices.ranking import RANKED_FROM
 from tender_ledger.core.knowledge import MEASURES, difference_between, measures, seriated, tie_of_ranks
 from tender_ledger.core.resampling.bootstrap import bootstrap
+from tender_ledger.core.resampling.drawing import MOST_EXACT, number_of_resamples
 from tender_ledger.core.rules import CountingRules
 from tender_ledger.core.sampling.accumulation import curve_band, expected_curve, informants_for
 from tender_ledger.core.sampling.incidence import THINGS, incidences
@@ -35,7 +36,7 @@ from tender_ledger.storage.queries.informants import informant_facts, lists_to_w
 from tender_ledger.storage.queries.tally import read_table
 
 REPLICATES, SEED = 1000, 1
-GROUPINGS = ("community", "gender", "age", "kind", "period")
+GROUPINGS = ("community", "gender", "age", "occupation", "kind", "period")
 AGES = ((0, 30, "under_30"), (30, 50, "30_to_49"), (50, 70, "50_to_69"), (70, 200, "70_and_over"))
 _MOST_PAIRS = 10  # pairs of groups that are tested; more are set side by side without tests
 
@@ -70,7 +71,9 @@ def uncertainty(scope: Scope, rules: CountingRules, *, group: str = "", purpose:
         counted = np.bincount(tally.citations.among(tally.counted & among).taxon, minlength=len(tally.taxa.names))
         tellers = _tellers(tally, among)
         progress(1, 3)
-        found = bootstrap(tally, replicates=replicates, seed=seed, among=among, ranked=tellers >= RANKED_FROM, further=True)
+        few = number_of_resamples(int((tally.counted & among).sum())) <= MOST_EXACT and rules.resample == "all"
+        found = bootstrap(tally, replicates=replicates, seed=seed, among=among, ranked=tellers >= RANKED_FROM, exact=few,
+                          further=True)  # fmt: skip
         progress(2, 3)
         told = np.flatnonzero(counted)
         taxa = {
@@ -93,7 +96,7 @@ def uncertainty(scope: Scope, rules: CountingRules, *, group: str = "", purpose:
             name: {tally.taxa.names[at]: [number(low[at]), number(high[at])] for at in told}
             for name, (low, high) in found.further.items()
         }
-        said = {"n": found.n, "replicates": replicates, "seed": seed, "exact_means": exact}
+        said = {"n": found.n, "replicates": found.replicates, "seed": found.seed, "exact_means": exact, "enumerated": few}
         return {**said, "taxa": taxa, "categories": categories, "further": further}
 
     size = results.size_of(scope)
@@ -151,6 +154,7 @@ def grouping_of(tally: Tally, facts: Mapping[str, Mapping[str, Any]], by: str, d
         "community": lambda one: one["community"] or "",
         "gender": lambda one: one["gender"],
         "age": lambda one: _age_class(one["born"], day),
+        "occupation": lambda one: one["occupation"],
         "kind": lambda one: one["kind"],
         "period": lambda one: "" if since is None else "since" if one["met"] >= since else "before",
     }[by]

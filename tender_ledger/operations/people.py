@@ -97,7 +97,8 @@ def _spoken(values: Mapping[str, Any]) -> dict[str, list[dict[str, Any]]]:
 
 def add_holder(scope: Scope, values: Mapping[str, Any], *, client_key: str | None = None) -> int:
     """Add a knowledge-holder by code: code, community_id, gender, birth (`1956` or `1950s` or empty), chosen, credit
-    (named, pseudonym, anonymous) with the pseudonym, learned_from, years_in_place."""
+    (named, pseudonym, anonymous) with the pseudonym, learned_from, occupation,
+    years_in_place."""
     scope.viewer.require(Right.RECORD)
     record = {**_profile(values), "code": code_of(values.get("code", "")), "recorded_by": scope.viewer.person_id,
               "client_key": client_key}  # fmt: skip
@@ -132,6 +133,7 @@ def _profile(values: Mapping[str, Any]) -> dict[str, Any]:
         "credit": values.get("credit") or "anonymous",
         "pseudonym": clean(values.get("pseudonym")),
         "learned_from": clean(values.get("learned_from")),
+        "occupation": clean(values.get("occupation")),
         "years_in_place": _years(values.get("years_in_place")),
     }
 

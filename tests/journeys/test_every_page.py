@@ -26,6 +26,7 @@ NOT_PAGES = {
     "imports.failing",
     "reckoning.ladder_file",
     "reckoning.analysis_file",
+    "reckoning.answer_key",
     "people.places",
     "plants.name_check",
     "plants.picture",

@@ -78,6 +78,15 @@ def test_a_reckoning_is_kept_until_something_is_written(told: SmallStudy):
     assert reckon_study(told.scope, RULES).result.n == first.result.n - 1
 
 
+def test_few_holders_are_resampled_in_every_way_there_is(told: SmallStudy):
+    body = analyses.uncertainty(told.scope, RULES).body or {}
+    assert (body["enumerated"], body["replicates"], body["seed"]) == (True, 10, None)  # C(5, 3) resamples of three holders
+    low, high, *_errors, in_first, best, worst = body["taxa"]["Salix caprea"]["rfc"]
+    assert (low, high, in_first, best, worst) == (0.0, 1.0, 0.0, 0, 0)  # told by fewer than five: unranked
+    within = analyses.uncertainty(told.scope, RULES.with_(resample="within_community")).body or {}
+    assert (within["enumerated"], within["replicates"], within["seed"]) == (False, 1000, 1)
+
+
 def test_a_flora_is_brought_and_taken_back(told: SmallStudy):
     table = b"family,flora\nSalicaceae,14\nPoaceae,80\n"
     number = reckoned.bring_flora(told.scope, table, name="Hills", cited="Invented")

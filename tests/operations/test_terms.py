@@ -199,7 +199,13 @@ def test_an_agreement_cannot_end_before_it_was_given(small: SmallStudy):
 
 
 def test_wishes_and_credit_are_kept_with_the_agreement_and_the_holder(small: SmallStudy):
-    profile = {"credit": "pseudonym", "pseudonym": "The weaver", "learned_from": "her aunt", "years_in_place": "41"}
+    profile = {
+        "credit": "pseudonym",
+        "pseudonym": "The weaver",
+        "learned_from": "her aunt",
+        "occupation": "weaver",
+        "years_in_place": "41",
+    }
     holder_id = people.add_holder(small.scope, {"code": "XAN-01", "community_id": small.community, **profile})
     wishes = {"audience": "women", "archive": "the village hall", "reuse": "ask first", "after_death": "burn it", "minors": ""}
     people.record_agreement(small.scope, agreed_on=date(2026, 1, 3), form="oral",
@@ -209,7 +215,8 @@ def test_wishes_and_credit_are_kept_with_the_agreement_and_the_holder(small: Sma
     assert {name: kept[name] for name in wishes} == wishes
     found = queries.holder(small.scope, "XAN-01")
     assert found is not None
-    assert (found["may_credit"], found["pseudonym"], found["years_in_place"]) == (True, "The weaver", 41)
+    assert (found["may_credit"], found["pseudonym"], found["years_in_place"], found["occupation"]) == (
+        True, "The weaver", 41, "weaver")  # fmt: skip
     with pytest.raises(Refused, match="pseudonym"):
         people.correct_holder(small.scope, holder_id, found["version"], {**found, "pseudonym": "", "birth": ""})
 

@@ -126,6 +126,17 @@ def test_a_guardian_takes_out_what_is_of_the_own_community_whoever_asked_before(
     assert int(float(heard["T"])) <= 13  # the holders of Kelvasund
 
 
+def test_the_answers_of_a_culture_are_taken_out(sign_in: SignedIn):
+    client = sign_in()
+    page = client.get(f"{PAGE}/questionnaires/1").text
+    assert page.count("<math") > 4
+    rows = list(csv.DictReader(io.StringIO(client.get(f"{PAGE}/questionnaires/1/key.csv").text)))
+    assert len(rows) == 12
+    assert {row["answer"] for row in rows} == {"yes", "no"}
+    assert load_workbook(io.BytesIO(client.get(f"{PAGE}/questionnaires/1/key.xlsx").get_data()))["values"].max_row == 13
+    assert sign_in(READER).get(f"{PAGE}/questionnaires/1/key.csv").status_code == 403
+
+
 def test_groups_of_two_periods_are_asked_for_their_day(sign_in: SignedIn):
     client = sign_in()
     assert "from which day on" in client.get(f"{PAGE}/groups?by=period").text

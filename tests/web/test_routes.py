@@ -69,6 +69,7 @@ NEEDS = {
     "imports.read_again": Right.IMPORT,
     "reckoning.ladder_file": Right.EXPORT,
     "reckoning.analysis_file": Right.EXPORT,
+    "reckoning.answer_key": Right.EXPORT,
     "people.agree": Right.AGREE,
     "people.agree_for_community": Right.AGREE,
     "people.withdraw": Right.AGREE,

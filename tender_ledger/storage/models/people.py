@@ -19,6 +19,7 @@ class Holder(StudyRecord):
     credit = TextField(default="anonymous")
     pseudonym = TextField(default="")
     learned_from = TextField(default="")
+    occupation = TextField(default="")
     years_in_place = IntegerField(null=True)
     recorded_by = BigIntegerField()
     client_key = UUIDField(null=True)

@@ -8,12 +8,13 @@ from tender_ledger.storage.queries.terms import TERMS, allowed, parameters
 
 
 def informant_facts(scope: Scope) -> dict[str, dict[str, Any]]:
-    """By code: community, gender, year of birth (of a decade its middle), years in the place, kind and day of the first
-    encounter, and whether the viewer may see who it is."""
+    """By code: community, gender, occupation, year of birth (of a decade its middle), years in the place, kind and day of the
+    first encounter, and whether the viewer may see who it is."""
     shown = allowed(scope.for_purpose(Purpose.SHOWN), written_by="h.recorded_by")
     found = rows(
         f"""SELECT coalesce(h.code, s.code) AS code, c.code AS community, coalesce(h.gender, 'unstated') AS gender,
-                   coalesce(h.birth_year, h.birth_decade + 5) AS born, h.years_in_place AS years, {shown} AS shown,
+                   coalesce(h.birth_year, h.birth_decade + 5) AS born, h.years_in_place AS years,
+                   coalesce(h.occupation, '') AS occupation, {shown} AS shown,
                    met.kind, met.day_from AS met
             FROM informant i {TERMS} i.id
             LEFT JOIN holder h ON h.id = i.holder_id LEFT JOIN source s ON s.id = i.source_id

@@ -39,6 +39,7 @@ class HolderForm(LedgerForm):
     gender = SelectField(_("Gender"), choices=options(GENDERS))
     birth = text(_("Born"), _("A year such as 1956, a decade such as 1950s, or nothing."))
     chosen = SelectField(_("How chosen"), choices=options(CHOSEN))
+    occupation = text(_("Occupation"), _("In a word, the same for all who do it: weaver, herder."))
     learned_from = text(_("Learned from"), _("In words, such as: mother’s mother, as a child."))
     years_in_place = text(_("Years in the place"), inputmode="numeric")
     credit = SelectField(_("Wants to be credited"), choices=options(CREDITS))

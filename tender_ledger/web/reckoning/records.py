@@ -2,10 +2,14 @@
 
 from typing import Any
 
-from flask import g, render_template, request, url_for
+from flask import Response as Answer
+from flask import abort, g, render_template, request, url_for
 from werkzeug.wrappers import Response
 
+from tender_ledger.core.indices.catalogue import EXPLAINED
 from tender_ledger.core.rights import Right
+from tender_ledger.core.terms import Purpose
+from tender_ledger.formats.tables import Column, Table, table_csv, table_html, table_xlsx
 from tender_ledger.operations import freezing, reckoned
 from tender_ledger.operations.errors import Conflict, Refused
 from tender_ledger.storage.queries import people
@@ -15,9 +19,16 @@ from tender_ledger.web.reckoning.routes import reckoning
 from tender_ledger.web.reckoning.views import VIEWS
 from tender_ledger.web.shared.act_names import ACTS
 from tender_ledger.web.shared.answers import Page
+from tender_ledger.web.shared.mathml import mathml, symbol
 from tender_ledger.web.shared.rules_sentence import rules_sentence
 from tender_ledger.web.shared.spread import done
 from tender_ledger.web.shared.words import gettext as _
+
+TABLE_MEDIA = {
+    "csv": "text/csv",
+    "html": "text/html",
+    "xlsx": "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet",
+}
 
 
 def _page(template: str, *, status: int = 200, **context: Any) -> Page:
@@ -109,7 +120,28 @@ def _questionnaire(number: int, refused: dict[str, str] | None = None, status: i
     offered = [one["code"] for one in people.holders(g.scope) if one["code"] not in known]
     return _page("reckoning/questionnaire.html", view="questionnaires", one=found, questions=found["questions"].splitlines(),
                  answers=shown, analysed=reckoned.analyse_questionnaire(g.scope, found), offered=offered, refused=refused or {},
-                 typed=request.form, status=status)  # fmt: skip
+                 typed=request.form, status=status, explained=EXPLAINED, mathml=mathml, symbol=symbol)  # fmt: skip
+
+
+@reckoning.get("/questionnaires/<int:number>/key.<any(csv, xlsx, html):kind>")
+def answer_key(number: int, kind: str) -> Answer:
+    """The answers of the culture as a table, over those whose answers may be published; none where the model does not fit."""
+    g.member.require(Right.EXPORT)
+    found = reckoned.questionnaire(g.scope, number)
+    analysed = reckoned.analyse_questionnaire(g.scope, found, purpose=Purpose.PUBLISHED)
+    if analysed.found is None or not analysed.found.key:
+        abort(404)
+    rows = [
+        {"question": one.question, "answer": one.answer, "posterior": one.posterior, "majority": one.majority}
+        for one in analysed.found.key
+    ]
+    columns = [Column("question", _("question"), "text"), Column("answer", _("answer"), "text"),
+               Column("posterior", _("posterior")), Column("majority", _("plain majority"), "text")]  # fmt: skip
+    notes = [f"N = {analysed.informants}, L = {found['alternatives']}; {g.scope.day:%-d %B %Y}.",
+             "Romney, Weller & Batchelder 1986, Am Anthropol 88:313–338."]  # fmt: skip
+    table = Table("key", found["title"], columns, rows, notes=notes, subject="question")
+    body = {"csv": table_csv, "xlsx": table_xlsx, "html": table_html}[kind](table)
+    return Answer(body, mimetype=TABLE_MEDIA[kind], headers={"Content-Disposition": f'attachment; filename="answers.{kind}"'})
 
 
 @reckoning.post("/questionnaires/<int:number>/answers")

@@ -1,5 +1,6 @@
 """Groups of holders beside one another."""
 
+import re
 from collections.abc import Mapping, Sequence
 from datetime import date
 from typing import Any
@@ -20,6 +21,7 @@ GROUPINGS = {
     "community": _("community"),
     "gender": _("gender"),
     "age": _("age"),
+    "occupation": _("occupation"),
     "kind": _("kind of first encounter"),
     "period": _("when first met"),
 }
@@ -60,7 +62,8 @@ def groups(one: Asked, purpose: Purpose, names: Names) -> Content:
             lede,
             empty=_("There are no two groups with somebody in them. Record what sets holders apart on their pages."),
         )
-    labels = [names.get(name, name) if by == "community" else GROUP_NAMES.get(name, name) for name in body["names"]]
+    known = {"community": names, "occupation": {}}.get(by, GROUP_NAMES)
+    labels = [known.get(name, name) for name in body["names"]]
     shown = dict(zip(body["names"], labels, strict=True))
     blocks = [_each_group(body, labels, purpose), *_drawn_groups(body, labels, by)]
     blocks += [block for pair in body["pairs"] for block in _pair(pair, body, shown, purpose)]
@@ -179,7 +182,7 @@ def _pair(pair: Mapping[str, Any], body: Mapping[str, Any], shown: Names, purpos
     both = {taxon: (sides[0].get(taxon, 0.0), sides[1].get(taxon, 0.0)) for taxon in sorted({*sides[0], *sides[1]})
             if purpose is not Purpose.PUBLISHED or fc[taxon] >= MINIMUM_HOLDERS}  # fmt: skip
     heading = _("%(one)s and %(two)s", one=shown[pair["first"]], two=shown[pair["second"]])
-    slug = f"{pair['first']}-{pair['second']}".lower().replace("_", "-")
+    slug = re.sub(r"[^0-9a-z]+", "-", f"{pair['first']}-{pair['second']}".lower()).strip("-") or "pair"
     columns = [Column("what", _("measure"), "text"), Column("value", _("value")), Column("p", "p", "p")]
     left = ngettext(
         "PERMANOVA leaves out %(num)s holder who told nothing.",
