@@ -207,9 +207,19 @@ def _margin(kind: str, about: str, part: Reckoning, one: Asked, group: str, cont
     context["behind"] = operations.reports_behind(
         g.scope, one.rules, taxon=about if is_taxon else "", category="" if is_taxon else about, community=group
     )
+    if kind in PER_INFORMANT or kind == "icf":
+        sure = analyses.uncertainty(g.scope, one.rules, group=group).body or {}
+        context["interval"] = sure.get("categories", {}).get(about) if kind == "icf" else _interval(sure, about, kind)
     context["first_reports"] = 10_000 if "all" in request.args else _FIRST
     context["is_category_index"] = kind in CATEGORY_INDICES
     return "reckoning/_working.html"
+
+
+def _interval(sure: Mapping[str, Any], taxon: str, kind: str) -> dict[str, Any] | None:
+    """The interval of a value with its standard errors and ranks, by name, as the margin tells them."""
+    found = sure.get("taxa", {}).get(taxon, {}).get(kind)
+    names = ("low", "high", "bootstrap", "jackknife", "in_first", "best", "worst")
+    return dict(zip(names, found, strict=True)) if found else None
 
 
 @reckoning.get("/ladder.<any(svg, csv, pdf):kind>")
