@@ -130,7 +130,7 @@ def answer_key(number: int, kind: str) -> Answer:
     found = reckoned.questionnaire(g.scope, number)
     analysed = reckoned.analyse_questionnaire(g.scope, found, purpose=Purpose.PUBLISHED)
     if analysed.found is None or not analysed.found.key:
-        abort(404)
+        abort(422, description=_("No key is given.") + f" {analysed.why}")
     rows = [
         {"question": one.question, "answer": one.answer, "posterior": one.posterior, "majority": one.majority}
         for one in analysed.found.key
