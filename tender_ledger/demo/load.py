@@ -244,7 +244,7 @@ class _Loader:
         answers = (_DATA / "answers.csv").read_bytes()
         reckoned.bring_answers(self.owner, answers, title=self.study["questionnaire"], alternatives=2)
         for one in self.study["scores"]:
-            reckoned.score_use(self.owner, one["taxon"], one["category"], *one["scores"])
+            reckoned.score_uses(self.owner, one["taxon"], {code: tuple(scores) for code, scores in one["scores"].items()})
         practised = next(one for one in PRESETS if one.code == "practised")
         studies.save_rules(self.owner, practised.name, practised.rules)
         freezing.freeze_reckoning(self.owner, studies.rules_in_force(self.owner), "First draft of the paper")

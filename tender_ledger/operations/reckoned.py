@@ -171,19 +171,21 @@ def analyse_questionnaire(scope: Scope, found: Mapping[str, Any], *, purpose: Pu
     return Analysed(analysed, " ".join(analysed.refused), len(counted), shown)
 
 
-def score_use(scope: Scope, taxon: str, category: str, management: int, preference: int, frequency: int) -> None:
-    """Judge the use of a taxon for a category: how far it is managed, preferred, frequent, each 2 or 1."""
+def score_uses(scope: Scope, taxon: str, given: Mapping[str, tuple[int, int, int]]) -> None:
+    """Judge the uses of a taxon by category: how far each is managed, preferred, frequent, each 2 or 1. One act."""
     scope.viewer.require(Right.SETTLE)
-    number = reckoned.category_number(scope, str(studies.study(scope)["scheme"]), category)
-    if number is None:
-        raise Refused({"score": "The study has no such category."})
-    scored = {"management": management, "preference": preference, "frequency": frequency}
-    earlier = next((one for one in reckoned.scores(scope) if (one["taxon"], one["category"]) == (taxon, category)), None)
+    said, scheme = required(taxon, "taxon", "The plant"), str(studies.study(scope)["scheme"])
+    numbers = {code: reckoned.category_number(scope, scheme, code) for code in given}
+    if not given or None in numbers.values():
+        raise Refused({"score": "Score at least one use category of the study, all three scores of it."})
+    earlier = {one["category"]: one for one in reckoned.scores(scope) if one["taxon"] == said}
     with saving(scope, "score_use") as writing:
-        if earlier is None:
-            writing.create(UseScore, {"taxon": required(taxon, "taxon", "The plant"), "category_id": number, **scored})
-        else:
-            writing.update(UseScore, earlier["id"], earlier["version"], scored)
+        for code, (management, preference, frequency) in given.items():
+            scored = {"management": management, "preference": preference, "frequency": frequency}
+            if code in earlier:
+                writing.update(UseScore, earlier[code]["id"], earlier[code]["version"], scored)
+            else:
+                writing.create(UseScore, {"taxon": said, "category_id": numbers[code], **scored})
 
 
 def cultural_significance(scope: Scope, r: Reckoning) -> dict[str, tuple[float, list[tuple[int, int, int]]]]:

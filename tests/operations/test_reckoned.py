@@ -143,13 +143,15 @@ def test_a_table_of_answers_makes_a_questionnaire(told: SmallStudy):
 def test_a_plant_has_a_significance_once_all_its_uses_are_scored(told: SmallStudy):
     r = reckon_study(told.scope, RULES).result
     assert reckoned.cultural_significance(told.scope, r) == {}
-    reckoned.score_use(told.scope, "Salix caprea", "medicines", 2, 2, 1)
+    reckoned.score_uses(told.scope, "Salix caprea", {"medicines": (2, 2, 1)})
     # da Silva et al. 2006: (2 * 2 * 1) * 2 citations / 2 of the most cited
     assert reckoned.cultural_significance(told.scope, r) == {"Salix caprea": (4.0, [(2, 2, 1)])}
-    reckoned.score_use(told.scope, "Salix caprea", "medicines", 1, 1, 1)
+    reckoned.score_uses(told.scope, "Salix caprea", {"medicines": (1, 1, 1)})
     assert reckoned.cultural_significance(told.scope, r)["Salix caprea"][0] == 1.0
     with pytest.raises(Refused, match="2 or 1"):
-        reckoned.score_use(told.scope, "Salix caprea", "medicines", 3, 1, 1)
+        reckoned.score_uses(told.scope, "Salix caprea", {"medicines": (3, 1, 1)})
+    with pytest.raises(Refused, match="at least one use category"):
+        reckoned.score_uses(told.scope, "Salix caprea", {"no_category": (1, 1, 1)})
 
 
 def test_a_frozen_reckoning_opens_unchanged_and_says_what_moved(told: SmallStudy):

@@ -7,22 +7,15 @@ are is drawn at random.
 
 import random
 import re
-import tempfile
-from collections.abc import Callable, Iterator
+from collections.abc import Callable
 from dataclasses import dataclass, replace
 from datetime import timedelta
-from pathlib import Path
-from urllib.parse import urlencode
 
 import pytest
-from click.testing import CliRunner
-from flask import Flask
-from flask.testing import FlaskClient
 from hypothesis import HealthCheck, Phase, given, settings
 from hypothesis import strategies as st
 
-from tender_ledger.cli.__main__ import ledger
-from tender_ledger.core.rights import Role, may
+from tender_ledger.core.rights import Role
 from tender_ledger.core.terms import Scope
 from tender_ledger.operations import (
     accounts,
@@ -35,6 +28,7 @@ from tender_ledger.operations import (
     people,
     pictures,
     plants,
+    reckoned,
     reports,
 )
 from tender_ledger.operations.typed_report import TypedReport
@@ -43,33 +37,15 @@ from tender_ledger.storage.queries import accounts as account_queries
 from tender_ledger.storage.queries import people as people_queries
 from tender_ledger.storage.queries import reports as report_queries
 from tender_ledger.storage.queries import studies as study_queries
-from tender_ledger.web.app import create_app
-from tender_ledger.web.reckoning.views import VIEWS
 from tests.conftest import Databases
-from tests.conftest import settings as web_settings
 from tests.factories import ALL, PASSWORD, SmallStudy
 from tests.pictures import with_position
-from tests.web.test_routes import NEEDS
+from tests.web.every_answer import answers, numbers
 
 TAXA = ("Salix caprea", "Plantago lanceolata", "Juniperus communis", "Betula pendula", "")
 CATEGORIES = ("food", "medicines", "materials", "social_uses")
-TOLD = (
-    "holder",
-    "encounter",
-    "plant",
-    "local_name",
-    "use_report",
-    "community_restriction",
-    "free_list",
-    "picture",
-)  # whose histories are read
+AGGREGATES = ("reckoning.show", "reckoning.analysis", "reckoning.questionnaire", "study.cover")  # pages that count
 VIEWERS = ("reviewer", "guardian", "recorder", "reader")
-MASKS = (
-    (re.compile(r"[0-9a-f]{8}-[0-9a-f]{4}-4[0-9a-f]{3}-[0-9a-f]{4}-[0-9a-f]{12}"), "a form’s key"),
-    (re.compile(r"(csrf.token|X-CSRFToken)[^>]{0,200}", re.I), r"\1"),
-    (re.compile(r'(name="version"[^>]{0,40}value=")\d+', re.I), r"\1"),
-    (re.compile(r'("revision": |revision (?:<b>)?|choices\?at=)\d+', re.I), r"\1"),
-)
 # What the last viewer of all, the owner, still sees of whom the study must keep the terms of.
 OWNERS_OWN = {"people.list_people", "people.holder", "study.history", "study.cover"}
 
@@ -105,7 +81,14 @@ def build(chance: random.Random) -> Base:
             small.report(
                 talks[code], code, chance.choice(known), chance.choice(CATEGORIES), purpose=f"use {chance.randint(1, 3)}"
             )
+    reckoned.make_questionnaire(small.scope, title="Shared", alternatives=2, questions="Is it dried?\nIs it sold?\nIs it sown?")
+    for code in informants:
+        reckoned.enter_answers(small.scope, number_of_questionnaire(small), code, ["yes", "no", chance.choice(("yes", "no"))])
     return Base(small, emails, informants, talks, known)
+
+
+def number_of_questionnaire(small: SmallStudy) -> int:
+    return int(value("SELECT max(id) FROM questionnaire WHERE study_id = %(study)s", study=small.scope.study_id))
 
 
 def tell(base: Base, chance: random.Random, code: str, talk: int, *, category: str = "", plant: int = 0) -> list[int]:
@@ -144,6 +127,7 @@ def hidden_holder(base: Base, chance: random.Random, **terms: bool) -> None:
     freelists.keep_list(base.small.scope, talk, informant="SECRET-9", text=named, chosen={1: freelists.NEW})
     pictures.keep_picture(base.small.scope, value("SELECT max(number) FROM plant"), with_position("JPEG", (40, 30)))
     beside(base, talk)
+    reckoned.enter_answers(base.small.scope, number_of_questionnaire(base.small), "SECRET-9", ["no", "no", "yes"])
     values = {"kind": "interview", "title": "Talk with H-1", "day": "3 May 2026", "community_id": base.small.community}
     there = [(base.informants["H-1"], "teller"), (informant, "present")]
     encounters.correct_encounter(base.small.scope, base.talks["H-1"], 1, values, there)
@@ -296,108 +280,6 @@ CASES = {
 }
 
 
-def numbers() -> dict[str, list[object]]:
-    """Of each kind of record one that both databases have, and the first that only the second one can have."""
-    last = {table: value(f"SELECT coalesce(max({column}), 0) FROM {table}")
-            for table, column in (("encounter", "number"), ("plant", "number"), ("use_report", "id"))}  # fmt: skip
-    return {
-        "encounters": [1, last["encounter"] + 1],
-        "plants": [1, last["plant"] + 1],
-        "reports": [1, last["use_report"] + 1],
-        "holders": ["H-1", "SECRET-9"],
-        "communities": ["X"],
-        "permits": [1],
-        "sources": ["x"],
-        "pictures": [1],
-        "specimens": [1],
-        "lists": [1],
-        "frozen": [1],
-        "questionnaires": [1],
-        "reckoning": [*VIEWS],
-        "history": [(entity, number) for entity in TOLD for number in first_and_next(entity)],
-    }
-
-
-# Of every view of the reckoning a part that is given out as a file.
-BLOCKS = {"indices": "importance", "heard": "taxa", "groups": "groups", "holders": "tests", "matrix": "matrix",
-          "lists": "salience", "parts": "parts-category", "compare": "plants", "overuse": "families"}  # fmt: skip
-
-
-BY_VIEWER = {"holders", "matrix", "lists", "compare"}  # views that show rows of what the viewer may see
-
-
-def first_and_next(entity: str) -> tuple[int, int]:
-    """The number of the first record of a kind, and the one that the next gets."""
-    return value(f"SELECT coalesce(min(id), 0) FROM {entity}"), value(f"SELECT coalesce(max(id), 0) + 1 FROM {entity}")
-
-
-def addresses(app: Flask, code: str, several: dict[str, list[object]]) -> Iterator[tuple[str, str]]:
-    """(endpoint, address) of everything that can be read of the study."""
-    for rule in app.url_map.iter_rules():
-        if "GET" not in (rule.methods or ()) or "/study/" not in rule.rule or "import" in rule.rule:
-            continue
-        step = next((name for name in several if f"/{name}/<" in rule.rule), "")
-        for one in several.get(step, ["x"]):
-            values = {name: one for name in rule.arguments if name != "study"} | {"study": code}
-            values |= {"block": BLOCKS[str(one)]} if "block" in rule.arguments else {}
-            values |= {"size": "small"} if "size" in rule.arguments else {}
-            if isinstance(one, tuple):
-                values |= {"entity": one[0], "record": one[1]}
-            values |= {"kind": "csv"} if "kind" in rule.arguments else {}
-            values |= {"name": "reports.csv"} if "name" in rule.arguments else {}
-            with app.test_request_context():
-                yield rule.endpoint, app.url_map.bind("localhost").build(rule.endpoint, values)
-    for margin in ("ci:Salix%20caprea", "icf:food", "icf:fuels"):
-        yield "reckoning.show", f"/study/{code}/reckoning?margin={margin}"
-    for name in ("secretname list", "secretly called", "secretname lisst"):
-        yield "plants.name_check", f"/study/{code}/plants/name-check?{urlencode({'name': name})}"
-    yield "plants.names", f"/study/{code}/plants/names?all=yes"
-    for query in ("category=fuels", "part=root"):
-        yield "reckoning.show", f"/study/{code}/reckoning?{query}"
-
-
-def answers(url: str, emails: dict[str, str], code: str, several: dict[str, list[object]]) -> dict[tuple[str, str, str], str]:
-    """Every answer to everybody: (role, endpoint, address) -> status and masked text."""
-    app = create_app(web_settings(url))
-    app.config.update(TESTING=True, WTF_CSRF_ENABLED=False)
-    found = {}
-    for role, email in emails.items():
-        client: FlaskClient = app.test_client()
-        assert client.post("/sign-in", data={"email": email, "password": PASSWORD}).status_code == 303
-        for endpoint, address in addresses(app, code, several):
-            needed = NEEDS.get(endpoint)
-            if needed and not may(frozenset({Role(role)}), needed):
-                continue  # refused whatever is there: tests/web/test_routes.py
-            if endpoint == "reckoning.analysis" and role != "reader" and address.rsplit("/", 1)[1] not in BY_VIEWER:
-                continue  # computed for the study once, for every member alike
-            if endpoint == "reckoning.analysis_file" and role not in ("reviewer", "guardian"):
-                continue  # of what may be published, the owner's are the reviewer's
-            answer = client.get(address)
-            text = answer.get_data().decode(errors="backslashreplace")
-            for pattern, put in MASKS:
-                text = pattern.sub(put, text)
-            found[role, endpoint, address] = f"{answer.status_code} {text}"
-    disconnect()
-    for role, email in emails.items():
-        found |= {(role, "command", command): said for command, said in commands(url, email, code).items()}
-    return found
-
-
-def commands(url: str, email: str, code: str) -> dict[str, str]:
-    """What the command line gives somebody: the export, file by file, and the indices of what was exported."""
-    with tempfile.TemporaryDirectory() as folder:
-        run = CliRunner(env={"DATABASE_URL": url}).invoke(ledger, ["export", "--study", code, "--as", email, "--to", folder])
-        found = {"export": f"200 {run.output} {run.exception!r}".replace(folder, "")}
-        files = {path.name: path for path in sorted(Path(folder).iterdir())}
-        found |= {name: f"200 {path.read_text()}" for name, path in files.items()}
-        if files:
-            asked = ["indices", str(files["reports.csv"]), "--informants", str(files["informants.csv"]), "--json"]
-            counted = CliRunner().invoke(ledger, asked)
-            found["indices"] = f"200 {counted.output} {counted.exception!r}".replace(folder, "")
-    disconnect()
-    return found
-
-
 Answers = dict[tuple[str, str, str], str]
 Without = tuple[str, Base, dict[str, list[object]], Answers]
 
@@ -461,7 +343,12 @@ def test_what_may_not_be_seen_leaves_no_trace(databases: Databases, empty_templa
             assert "secret" not in second[role, endpoint, address].lower(), (role, address)
             continue
         assert case.aggregates_differ or "secret" not in second[role, endpoint, address].lower() or endpoint == "people.holder"
-        if case.aggregates_differ and endpoint in ("reckoning.show", "reckoning.analysis", "study.cover"):
+        if case.aggregates_differ and endpoint in (
+            "reckoning.show",
+            "reckoning.analysis",
+            "reckoning.questionnaire",
+            "study.cover",
+        ):
             assert "secret" not in second[role, endpoint, address].lower(), (role, address)
             continue
         if text != second[role, endpoint, address]:

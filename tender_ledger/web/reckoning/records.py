@@ -73,10 +73,15 @@ def score_use() -> Response:
     """Score the uses of a plant."""
     g.member.require(Right.SETTLE)
     taxon = request.form.get("taxon", "")
+    given = {}
     for category in request.form.getlist("category"):
-        given = [request.form.get(f"{category}-{name}", "") for name in ("management", "preference", "frequency")]
-        if all(one in ("1", "2") for one in given):
-            reckoned.score_use(g.scope, taxon, category, *(int(one) for one in given))
+        scores = [request.form.get(f"{category}-{name}", "") for name in ("management", "preference", "frequency")]
+        if all(one in ("1", "2") for one in scores):
+            given[category] = (int(scores[0]), int(scores[1]), int(scores[2]))
+    try:
+        reckoned.score_uses(g.scope, taxon, given)
+    except Refused as refused:
+        abort(422, description=" ".join(refused.errors.values()))
     return done(_("The scores are on record."), url_for("reckoning.analysis", view="indices", margin=f"csi:composite:{taxon}"))
 
 
