@@ -65,8 +65,8 @@ class SmallStudy:
         latest = people_queries.agreements(self.scope, holder_id=found["id"])[0]
         people.withdraw_agreement(self.scope, latest["id"], latest["version"], day)
 
-    def encounter(self, *informants: int, title: str = "A talk") -> int:
-        values = {"kind": "interview", "title": title, "day": "3 May 2026", "community_id": self.community}
+    def encounter(self, *informants: int, title: str = "A talk", day: str = "3 May 2026", kind: str = "interview") -> int:
+        values = {"kind": kind, "title": title, "day": day, "community_id": self.community}
         return encounters.open_encounter(self.scope, values, [(one, "teller") for one in informants])
 
     def plant(self, taxon: str = "", name: str = "") -> int:

@@ -9,11 +9,13 @@ import numpy.typing as npt
 
 from tender_ledger.core.groups.likeness import midranks, spearman
 from tender_ledger.core.indices.informants import InformantCounts
+from tender_ledger.core.resampling.quantiles import MOST_UNDEFINED, weighted_ends
 from tender_ledger.core.tally.table import Ints
 
 Floats = npt.NDArray[np.float64]
 MEASURES = ("taxa", "citations", "uses", "categories")
 DRAWN = 9_999
+RESAMPLED = 1_000
 
 
 def measures(counts: InformantCounts) -> Mapping[str, Ints | Floats]:
@@ -29,12 +31,17 @@ def measures(counts: InformantCounts) -> Mapping[str, Ints | Floats]:
 
 @dataclass(frozen=True)
 class Tie:
-    """A rank correlation, or a difference between groups, with a p from `drawn` relabellings; NaN where undefined."""
+    """A rank correlation, or a difference between groups, with a p from `drawn` relabellings; NaN where undefined.
+
+    `ends`: 95 % of the correlation in 1,000 resamples of the informants; None where it is undefined in more than 5 % of them,
+    and of a difference.
+    """
 
     value: float
     p: float
     n: int
     drawn: int = DRAWN
+    ends: tuple[float, float] | None = None
 
 
 def tie_of_ranks(x: Floats, y: Floats, *, seed: int = 1) -> Tie:
@@ -52,7 +59,14 @@ def tie_of_ranks(x: Floats, y: Floats, *, seed: int = 1) -> Tie:
     rng = np.random.default_rng(seed)
     drawn = rng.permuted(np.tile(a, (DRAWN, 1)), axis=1) @ b
     reached = int((np.abs(drawn) >= abs(float(a @ b)) - 1e-9 * max(float(np.abs(a) @ np.abs(b)), 1.0)).sum())
-    return Tie(r, (1 + reached) / (DRAWN + 1), len(x))
+    return Tie(r, (1 + reached) / (DRAWN + 1), len(x), ends=_resampled_ties(x, y, rng))
+
+
+def _resampled_ties(x: Floats, y: Floats, rng: np.random.Generator) -> tuple[float, float] | None:
+    places = rng.integers(0, len(x), (RESAMPLED, len(x)))
+    values = np.array([spearman(x[one], y[one]) for one in places])
+    there = values[~np.isnan(values)]
+    return weighted_ends(there, np.ones(len(there))) if len(there) >= (1 - MOST_UNDEFINED) * RESAMPLED else None
 
 
 def difference_between(values: Ints | Floats, groups: Ints, *, seed: int = 1) -> Tie:

@@ -1,7 +1,7 @@
 """The figures of the reckoning: what was heard, groups in a plane and as a tree, knowledge by age, families of a flora."""
 
 import math
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 
 from tender_ledger.figures.drawing import Drawing, Mark, axes, circle, line, path, rect, scale, text
@@ -47,8 +47,10 @@ def plane(names: Sequence[str], points: Sequence[Sequence[float]], words: Mappin
     return Drawing(380, 380, words["title"], words["says"], tuple(marks))
 
 
-def tree(names: Sequence[str], merges: Sequence[Sequence[float]], order: Sequence[int], words: Mapping[str, str]) -> Drawing:
-    """The tree of average linkage, leaves one below the other, heights from left to right."""
+def tree(names: Sequence[str], merges: Sequence[Sequence[float]], order: Sequence[int], words: Mapping[str, str],
+         links: Sequence[str] = (), joins: Sequence[str] = ()) -> Drawing:  # fmt: skip
+    """The tree of average linkage, leaves one below the other, heights from left to right. `links` are those of the leaves,
+    `joins` those of the merges, each marked by a knot."""
     row, top = 26.0, 40.0
     foot = top + row * max(len(names), 1)
     x = scale(0, max([merge[2] for merge in merges] or [1.0]), 380, 30, most=4)
@@ -56,13 +58,17 @@ def tree(names: Sequence[str], merges: Sequence[Sequence[float]], order: Sequenc
     marks += [text(x(value), top - 14, f"{value:g}", "tick") for value in x.ticks]
     marks.append(text(30, 14, words["x"], "head"))
     place = {leaf: (x(0), top + row * at + row / 2) for at, leaf in enumerate(order)}
-    marks += [text(x(0) + 10, y + 5, names[leaf], "place") for leaf, (_x, y) in place.items()]
+    of_leaf = links or [""] * len(names)
+    marks += [text(x(0) + 10, y + 5, names[leaf], "place", link=of_leaf[leaf]) for leaf, (_x, y) in place.items()]
+    knots: list[Mark] = []
     for at, (one, other, height, _size) in enumerate(merges):
         (x1, y1), (x2, y2) = place[int(one)], place[int(other)]
         marks += [line(x1, y1, x(height), y1, "branch"), line(x2, y2, x(height), y2, "branch"),
                   line(x(height), y1, x(height), y2, "branch")]  # fmt: skip
         place[len(names) + at] = (x(height), (y1 + y2) / 2)
-    return Drawing(WIDTH, foot + 8, words["title"], words["says"], tuple(marks))
+        if joins:
+            knots.append(circle(x(height), (y1 + y2) / 2, 3.5, link=joins[at], says=f"{words['x']} {height:.3f}"))
+    return Drawing(WIDTH, foot + 8, words["title"], words["says"], (*marks, *knots))
 
 
 @dataclass(frozen=True)
@@ -187,14 +193,19 @@ def bars(rows: Sequence[tuple[str, float, str]], words: Mapping[str, str], *, it
 
 
 def named_by(holders: Sequence[str], taxa: Sequence[str], cells: Sequence[Sequence[int]], words: Mapping[str, str],
-             links: Mapping[str, str]) -> Drawing:  # fmt: skip
-    """Who told of what: a mark where a holder (row) told of a taxon (column), in the orders given."""
+             address: Callable[[str, str], str]) -> Drawing:  # fmt: skip
+    """Who told of what: a mark where a holder (row) told of a taxon (column), in the orders given.
+
+    `address` says what a holder, a taxon, or both lead to; the other is then "".
+    """
     size, left, top = 13.0, 70.0, 150.0
     marks: list[Mark] = [
-        text(left - 8, top + size * at + 10, code, "row", link=links.get(code, "")) for at, code in enumerate(holders)
+        text(left - 8, top + size * at + 10, code, "row", link=address(code, "")) for at, code in enumerate(holders)
     ]
-    marks += [Mark("text", (left + size * at + 10, top - 6), "up", text=taxon, italic=True) for at, taxon in enumerate(taxa)]
+    marks += [Mark("text", (left + size * at + 10, top - 6), "up", text=taxon, italic=True, link=address("", taxon))
+              for at, taxon in enumerate(taxa)]  # fmt: skip
     for at, told in enumerate(cells):
-        marks += [rect(left + size * one, top + size * at, size - 1.5, size - 1.5, "bar", says=f"{holders[at]}: {taxa[one]}")
+        marks += [rect(left + size * one, top + size * at, size - 1.5, size - 1.5, "bar", says=f"{holders[at]}: {taxa[one]}",
+                       link=address(holders[at], taxa[one]))
                   for one in told]  # fmt: skip
     return Drawing(left + size * len(taxa) + 110, top + size * len(holders) + 8, words["title"], words["says"], tuple(marks))

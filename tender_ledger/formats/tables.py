@@ -12,12 +12,16 @@ from tender_ledger.formats.sheet import write_sheet
 
 @dataclass(frozen=True)
 class Column:
-    """`kind`: text, taxon, count, decimal, tenth, share, p. `title` spells the head out."""
+    """`kind`: text, taxon, count, decimal, tenth, share, p. `title` spells the head out.
+
+    `explains` names what its numbers are where `key` does not: "row" leaves it to each row’s own `key`.
+    """
 
     key: str
     label: str
     kind: str = "decimal"
     title: str = ""
+    explains: str = ""
 
     @property
     def is_number(self) -> bool:

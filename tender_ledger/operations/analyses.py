@@ -1,25 +1,24 @@
-"""What is computed of a study beside its indices: uncertainty, sufficiency, groups, holders, lists, parts.
+"""What is computed of a study beside its indices: uncertainty, sufficiency, holders, lists, parts.
 
 Each is asked for by members for what may be counted, or, with `purpose` published, for what may leave the study. The answers
 are plain JSON values, kept while they stand; what takes long is computed beside the request.
 """
 
 import math
-from collections.abc import Callable, Collection, Mapping
-from datetime import date
+from collections.abc import Collection, Mapping, Sequence
 from typing import Any
 
 import numpy as np
 
-from tender_ledger.core.freelists.salience import category_bias, salience
-from tender_ledger.core.groups.grouping import Grouping, compare, distances_between, told_by_group, who_told
-from tender_ledger.core.groups.ordination import average_tree, principal_coordinates
+from tender_ledger.core.freelists.salience import category_bias, closed_up, salience, salience_ends
+from tender_ledger.core.groups.grouping import who_told
 from tender_ledger.core.indices.informants import informant_counts
-from tender_ledger.core.indices.parts import shares_told
+from tender_ledger.core.indices.parts import shares_ends, shares_told
 from tender_ledger.core.indices.ranking import RANKED_FROM
 from tender_ledger.core.knowledge import MEASURES, difference_between, measures, seriated, tie_of_ranks
 from tender_ledger.core.resampling.bootstrap import bootstrap
-from tender_ledger.core.resampling.drawing import MOST_EXACT, number_of_resamples
+from tender_ledger.core.resampling.drawing import MOST_EXACT, draw, number_of_resamples
+from tender_ledger.core.resampling.further import Ends
 from tender_ledger.core.rules import CountingRules
 from tender_ledger.core.sampling.accumulation import curve_band, expected_curve, informants_for
 from tender_ledger.core.sampling.incidence import THINGS, incidences
@@ -27,7 +26,8 @@ from tender_ledger.core.sampling.richness import chao2_bias_corrected, chao2_cla
 from tender_ledger.core.tally.counting import Tally, count
 from tender_ledger.core.tally.table import Bools
 from tender_ledger.core.terms import Purpose, Scope
-from tender_ledger.formats.result_parts import free_lists_part, number, pair_part, sampling_part
+from tender_ledger.formats.result_parts import free_lists_part, number, sampling_part
+from tender_ledger.operations import effort
 from tender_ledger.operations.computing import Computed, Progress, computed
 from tender_ledger.operations.errors import NotFound
 from tender_ledger.storage.database import snapshot
@@ -36,9 +36,6 @@ from tender_ledger.storage.queries.informants import informant_facts, lists_to_w
 from tender_ledger.storage.queries.tally import read_table
 
 REPLICATES, SEED = 1000, 1
-GROUPINGS = ("community", "gender", "age", "occupation", "kind", "period")
-AGES = ((0, 30, "under_30"), (30, 50, "30_to_49"), (50, 70, "50_to_69"), (70, 200, "70_and_over"))
-_MOST_PAIRS = 10  # pairs of groups that are tested; more are set side by side without tests
 
 
 def _tally(scope: Scope, rules: CountingRules, *, told: bool = False) -> Tally:
@@ -92,17 +89,25 @@ def uncertainty(scope: Scope, rules: CountingRules, *, group: str = "", purpose:
             for at, name in enumerate(tally.table.categories)
         }  # fmt: skip
         exact = all(one.exact for one in found.taxa.values())
+        more = found.further
         further = {
-            name: {tally.taxa.names[at]: [number(low[at]), number(high[at])] for at in told}
-            for name, (low, high) in found.further.items()
-        }
+            "taxa": _ends(more.taxa, tally.taxa.names), "categories": _ends(more.categories, tally.table.categories),
+            "families": _ends(more.families, more.names),
+        }  # fmt: skip
         said = {"n": found.n, "replicates": found.replicates, "seed": found.seed, "exact_means": exact, "enumerated": few}
         return {**said, "taxa": taxa, "categories": categories, "further": further}
 
-    size = results.size_of(scope)
-    seconds = 0.2 + replicates * (size["informants"] * size["plants"] * 4 + size["plants"] * 400) / 4e10
     options = {"group": group, "replicates": replicates, "seed": seed}
-    return computed(scope, "uncertainty", rules, options, work, seconds=seconds * 3, again=again)
+    return computed(scope, "uncertainty", rules, options, work, again=again,
+                    seconds=effort.of_uncertainty(results.size_of(scope), replicates))  # fmt: skip
+
+
+def _ends(found: Mapping[str, Ends], names: Sequence[str]) -> dict[str, dict[str, list[float]]]:
+    """The ends of the intervals by index and by what they are of, where there are any."""
+    return {
+        index: {name: [float(low[at]), float(high[at])] for at, name in enumerate(names) if not np.isnan(low[at])}
+        for index, (low, high) in found.items()
+    }
 
 
 def _tellers(tally: Tally, among: Bools) -> Any:
@@ -128,88 +133,28 @@ def listening(scope: Scope, rules: CountingRules, *, group: str = "", purpose: P
             body[things] = {
                 **{key: value for key, value in sampling_part(found).items() if not key.endswith(("curve", "MaoTau"))},
                 "at": steps.tolist(), "curve": _numbers(curve[steps - 1]), "band": _numbers(band[steps - 1]),
-                "wanted": wanted.more, "why": wanted.why,
+                "wanted": wanted.more, "why": wanted.why, **_told_by_few(tally, things, tally.counted & among),
             }  # fmt: skip
         return body
 
-    size = results.size_of(scope)
-    return computed(scope, "listening", rules, {"group": group}, work, seconds=size["informants"] ** 2 / 2e7)
+    return computed(scope, "listening", rules, {"group": group}, work, seconds=effort.of_listening(results.size_of(scope)))
 
 
-def count_calls(tell: Callable[[int], None]) -> Callable[[], None]:
-    """A function that tells, at every twentieth call, how often it was called."""
-    calls = iter(range(10**9))
+def _told_by_few(tally: Tally, things: str, among: Bools) -> dict[str, list[list[str]]]:
+    """The taxa, or the taxa with their category, that one or two informants told; specific uses are words, and stay unnamed."""
+    if things == "uses":
+        return {}
+    cited = tally.citations.among(among)
+    wide = len(tally.table.categories) if things == "citations" else 1
+    pairs = np.unique(cited.informant * np.int64(len(tally.taxa.names) * wide) + cited.taxon * wide
+                      + (cited.category if things == "citations" else 0))  # fmt: skip
+    informants = np.bincount(pairs % max(len(tally.taxa.names) * wide, 1), minlength=len(tally.taxa.names) * wide)
 
-    def step() -> None:
-        done = next(calls)
-        if done % 20 == 0:
-            tell(done)
+    def named(at: int) -> list[str]:
+        taxon, category = divmod(at, wide)
+        return [tally.taxa.names[taxon], tally.table.categories[category] if things == "citations" else ""]
 
-    return step
-
-
-def grouping_of(tally: Tally, facts: Mapping[str, Mapping[str, Any]], by: str, day: date, since: date | None) -> Grouping:
-    """The informants by community, gender, age class on the day, kind of first encounter, or first met before a day or since."""
-    of: Callable[[Mapping[str, Any]], str] = {
-        "community": lambda one: one["community"] or "",
-        "gender": lambda one: one["gender"],
-        "age": lambda one: _age_class(one["born"], day),
-        "occupation": lambda one: one["occupation"],
-        "kind": lambda one: one["kind"],
-        "period": lambda one: "" if since is None else "since" if one["met"] >= since else "before",
-    }[by]
-    named = [of(facts[code]) if code in facts else "" for code in tally.table.informants.codes]
-    there = [name for name, counted in zip(named, tally.counted, strict=True) if counted and name and name != "unstated"]
-    order = [code for _low, _high, code in AGES] if by == "age" else ["before", "since"] if by == "period" else sorted(set(there))
-    names = tuple(name for name in order if name in there)
-    return Grouping(names, np.array([names.index(name) if name in names else -1 for name in named], dtype=np.int64))
-
-
-def _age_class(born: int | None, day: date) -> str:
-    if born is None:
-        return ""
-    age = day.year - born
-    return next((code for low, high, code in AGES if low <= age < high), "")
-
-
-def groups(scope: Scope, rules: CountingRules, *, by: str = "community", since: date | None = None,
-           purpose: Purpose = Purpose.COUNTED, seed: int = SEED, again: bool = False) -> Computed:  # fmt: skip
-    """Groups of informants beside one another: N, taxa, distances, coordinates, tree, and every pair with its tests."""
-    if by not in GROUPINGS:
-        raise NotFound(f"grouping {by}")
-    scope = scope.for_purpose(purpose)
-
-    def work(progress: Progress) -> dict[str, Any]:
-        tally = _tally(scope, rules)
-        grouping = grouping_of(tally, informant_facts(scope), by, scope.day, since)
-        told = told_by_group(tally, grouping)
-        distances = distances_between(told)
-        points, tree = principal_coordinates(distances), average_tree(distances)
-        names = grouping.names
-        wanted = [(one, other) for one in range(len(names)) for other in range(one + 1, len(names))]
-        pairs, whole = [], min(len(wanted), _MOST_PAIRS) * len(tally.taxa.names)
-        for at, (one, other) in enumerate(wanted[:_MOST_PAIRS]):
-            steps = count_calls(lambda done, at=at: progress(at * len(tally.taxa.names) + done, whole))  # type: ignore[misc]
-            pair = compare(tally, told, one, other, seed=seed, step=steps)
-            pairs.append({"first": names[one], "second": names[other], "n": list(pair.n), "left_out": pair.permanova.left_out,
-                          "why": pair.permanova.why, **pair_part(pair)})  # fmt: skip
-        shared = told.told
-        return {
-            "names": list(names), "n": told.n.tolist(), "taxa": shared.sum(axis=1).tolist(), "ur": _numbers(told.ur.sum(axis=1)),
-            "own": [int((shared[at] & ~np.delete(shared, at, axis=0).any(axis=0)).sum()) for at in range(len(names))],
-            "distances": distances.tolist(), "points": points.points.tolist(), "axes": points.shares.tolist(),
-            "negative": points.negative, "merges": [list(one) for one in tree.merges], "order": tree.order.tolist(),
-            "fc": dict(zip(tally.taxa.names, _tellers(tally, np.ones(len(tally.counted), dtype=bool)).tolist(), strict=True)),
-            "ci": {name: {tally.taxa.names[at]: float(told.ci[group, at]) for at in np.flatnonzero(told.told[group])}
-                   for group, name in enumerate(names)},
-            "pairs": pairs, "untested": max(len(wanted) - _MOST_PAIRS, 0), "seed": seed,
-            "none": int((tally.counted & (grouping.of_informant < 0)).sum()),
-        }  # fmt: skip
-
-    size = results.size_of(scope)
-    seconds = size["plants"] * max(size["informants"], 1) ** 1.5 / 4e5 + size["informants"] ** 2 / 2e4
-    options = {"by": by, "since": str(since or ""), "seed": seed}
-    return computed(scope, "groups", rules, options, work, seconds=seconds, again=again)
+    return {key: [named(int(at)) for at in np.flatnonzero(informants == number)] for key, number in (("ones", 1), ("twos", 2))}
 
 
 def knowledge(scope: Scope, rules: CountingRules, *, purpose: Purpose = Purpose.COUNTED, seed: int = SEED) -> Computed:
@@ -226,9 +171,8 @@ def knowledge(scope: Scope, rules: CountingRules, *, purpose: Purpose = Purpose.
     found = {name: np.asarray(column)[counted] for name, column in measures(informant_counts(tally)).items()}
     own = [facts[people.codes[at]] for at in counted]
     ages = [None if one["born"] is None else scope.day.year - one["born"] for one in own]
-    ties = computed(
-        scope, "ties", rules, {"seed": seed}, lambda _progress: _ties(found, own, ages, seed), seconds=0.5
-    )  # fmt: skip - the same for every member, and short: dealings of one column
+    ties = computed(scope, "ties", rules, {"seed": seed}, lambda _progress: _ties(found, own, ages, seed),
+                    seconds=effort.of_ties(results.size_of(scope)))  # fmt: skip
     holders = [
         {"code": people.codes[at], "community": one["community"], "gender": one["gender"], "age": ages[place],
          "years": one["years"], "shown": bool(one["shown"]), **{name: number(float(found[name][place])) for name in found}}
@@ -252,7 +196,8 @@ def _ties(found: Mapping[str, Any], own: list[dict[str, Any]], ages: list[int | 
 
 
 def _tie(found: Any) -> dict[str, Any]:
-    return {"value": number(found.value), "p": number(found.p), "n": found.n, "drawn": found.drawn}
+    ends = None if found.ends is None else list(found.ends)
+    return {"value": number(found.value), "p": number(found.p), "n": found.n, "drawn": found.drawn, "ends": ends}
 
 
 def _codes(names: list[str]) -> Any:
@@ -280,7 +225,10 @@ def matrix(scope: Scope, rules: CountingRules, *, purpose: Purpose = Purpose.COU
 
 def list_salience(scope: Scope, *, group: str = "", members: Collection[str] = (),
                   purpose: Purpose = Purpose.COUNTED) -> dict[str, Any]:  # fmt: skip
-    """The salience of the items of the study's free lists, of a community or of all; counts of lists by length.
+    """The salience of the items of the study's free lists, of a community or of all, with intervals; counts of lists by length.
+
+    `of` says in which of the lists that the viewer may see each item stands: whose, in which encounter, in which place of how
+    many.
 
     With `members`, items of one kind, also B: whether lists name them early (1) or late (0), the mean over the lists that have
     some and not only them. Every list counts. An item is told only where a list that the viewer may see has it: it is
@@ -291,10 +239,25 @@ def list_salience(scope: Scope, *, group: str = "", members: Collection[str] = (
     told = {item for one in lists if one["shown"] for item in one["items"] or []}
     body = free_lists_part(found)
     body["items"] = {item: value for item, value in body["items"].items() if item in told}
+    drawn = draw(np.zeros(len(lists), dtype=np.int64), REPLICATES, SEED) if lists else None
+    if drawn is not None:
+        body["ends"] = {name: {item: list(two) for item, two in ends.items() if item in told}
+                        for name, ends in salience_ends([one["items"] or [] for one in lists], drawn).items()}  # fmt: skip
+    body["of"] = _standing_in([one for one in lists if one["shown"]])
     bias = [category_bias(one["items"] or [], dict.fromkeys(members, True)) for one in lists] if members else []
     defined = [one for one in bias if not math.isnan(one)]
     body |= {"bias": sum(defined) / len(defined) if defined else None, "bias_lists": len(defined)}
     return {**body, "lengths": sorted((int(length) for length in found.lengths), reverse=True)}
+
+
+def _standing_in(lists: Sequence[Mapping[str, Any]]) -> dict[str, list[dict[str, Any]]]:
+    found: dict[str, list[dict[str, Any]]] = {}
+    for one in lists:
+        items = closed_up(one["items"] or [])
+        for rank, item in enumerate(items, 1):
+            found.setdefault(item, []).append({"informant": one["informant"], "encounter": one["encounter"], "place": rank,
+                                               "length": len(items)})  # fmt: skip
+    return found
 
 
 def parts_and_preparations(scope: Scope, rules: CountingRules, *, purpose: Purpose = Purpose.COUNTED) -> Computed:
@@ -303,14 +266,17 @@ def parts_and_preparations(scope: Scope, rules: CountingRules, *, purpose: Purpo
 
     def work(_progress: Progress) -> dict[str, Any]:
         tally = _tally(scope, rules, told=True)
+        strata = tally.table.informants.community[tally.counted] * (rules.resample == "within_community")
+        drawn = draw(strata, REPLICATES, SEED)
         body: dict[str, Any] = {}
         for name, listed in (("parts", tally.table.parts), ("preparations", tally.table.preparations)):
             for by in ("category", "community"):
                 found = shares_told(tally, listed, by, tally.counted)
+                low, high = shares_ends(tally, listed, by, drawn)
                 kept = np.flatnonzero(found.counts.any(axis=1))
                 body[f"{name}_by_{by}"] = {"of": [found.of[at] for at in kept], "labels": list(found.labels),
-                                           "counts": found.counts[kept].tolist()}  # fmt: skip
+                                           "counts": found.counts[kept].tolist(), "low": [_numbers(one) for one in low[kept]],
+                                           "high": [_numbers(one) for one in high[kept]]}  # fmt: skip
         return body
 
-    size = results.size_of(scope)
-    return computed(scope, "parts", rules, {}, work, seconds=size["reports"] / 2e5)
+    return computed(scope, "parts", rules, {}, work, seconds=effort.of_parts(results.size_of(scope)))

@@ -5,7 +5,7 @@ from dataclasses import dataclass
 from typing import Any
 
 from tender_ledger.core.consensus.model import Consensus, answers_of, consensus
-from tender_ledger.core.flora.overuse import FamilyUse, family_use, species_of_a_flora, used_species
+from tender_ledger.core.flora.overuse import FamilyUse, family_use, species_of_a_flora, species_used, used_species
 from tender_ledger.core.indices.composite import cultural_significance_of_citations
 from tender_ledger.core.indices.reckoning import Reckoning, reckon
 from tender_ledger.core.messages import InputRefused, Problem
@@ -53,15 +53,17 @@ def families_of(flora: Mapping[str, Any]) -> dict[str, int]:
 
 
 def over_and_under_use(scope: Scope, rules: CountingRules, flora: Mapping[str, Any], *, category: str = "",
-                       purpose: Purpose = Purpose.COUNTED) -> FamilyUse:  # fmt: skip
-    """The families of a flora against the told species, of one category where it is named."""
+                       purpose: Purpose = Purpose.COUNTED) -> tuple[FamilyUse, dict[str, list[str]]]:  # fmt: skip
+    """The families of a flora against the told species, of one category where it is named, and these species by family."""
     counted = scope.for_purpose(purpose)
     with snapshot():
         tally = count(read_table(counted, rules), rules)
     r = reckon(tally, communities=False)
     if category and category not in r.categories:
         raise InputRefused(Problem("No report counts in this category.", "category", category, ", ".join(r.categories)))
-    return family_use(families_of(flora), used_species(r, species_of_a_flora(tally), category))
+    enters = species_of_a_flora(tally)
+    found = family_use(families_of(flora), used_species(r, enters, category))
+    return found, species_used(r, enters, category)
 
 
 def make_questionnaire(scope: Scope, *, title: str, alternatives: int, questions: str) -> int:

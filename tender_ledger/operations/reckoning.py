@@ -1,7 +1,7 @@
 """Reckoning a study, and the working of one number down to its reports."""
 
 import json
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Collection, Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
 from typing import Any
 
@@ -14,14 +14,22 @@ from tender_ledger.core.indices.selection import Selected, Selection, select
 from tender_ledger.core.messages import InputRefused, Problem
 from tender_ledger.core.rules import CountingRules
 from tender_ledger.core.tally.counting import count
-from tender_ledger.core.tally.table import Plants
+from tender_ledger.core.tally.table import Bools, Listed, Plants
 from tender_ledger.core.tally.taxa import counted_taxa
 from tender_ledger.core.terms import Purpose, Scope
 from tender_ledger.operations.computing import digest_of
 from tender_ledger.storage.database import snapshot
 from tender_ledger.storage.queries import plants, reports, results, studies
 from tender_ledger.storage.queries.kept import kept_body
-from tender_ledger.storage.queries.tally import PLANT_COLUMNS, assemble, read_columns, read_labels, read_table, scheme_counted
+from tender_ledger.storage.queries.tally import (
+    PLANT_COLUMNS,
+    assemble,
+    read_columns,
+    read_labels,
+    read_table,
+    scheme_counted,
+    with_parts_told,
+)
 
 ALL = Selection()
 
@@ -125,26 +133,51 @@ class Behind:
         return self.counted - len(self.shown)
 
 
-def reports_behind(scope: Scope, rules: CountingRules, *, taxon: str = "", category: str = "", community: str = "") -> Behind:
-    """The reports that count for a taxon, a category or a community, or any of them together, under the rules."""
+def reports_behind(scope: Scope, rules: CountingRules, *, taxon: str = "", family: str = "", category: str = "",
+                   community: str = "", informants: Collection[str] | None = None,
+                   encounters: Collection[int] | None = None, names: tuple[str, str] | None = None) -> Behind:  # fmt: skip
+    """The reports that count under the rules for a taxon, a family, a category, a community, or any of them together.
+
+    `informants` are codes: what anybody else told is left out, and so is what was told elsewhere than in `encounters`. `names`
+    are (parts or preparations, a code, or "" for any): only what names it.
+    """
     with snapshot():
         counted = scope.for_purpose(Purpose.COUNTED)
         labels = read_labels(counted, rules)
         wanted = None if rules.mixtures == "own_taxon" else _plants_of(labels, rules, taxon)
-        tally = count(assemble(read_columns(counted, rules, plant_ids=wanted, with_ids=True), labels), rules)
+        columns = read_columns(counted, rules, plant_ids=wanted, with_ids=True)
+        if encounters is not None:
+            there = np.isin(columns["encounter"], sorted(encounters))
+            columns = {name: column[there] for name, column in columns.items()}
+        table = assemble(columns, labels)
+        tally = count(with_parts_told(counted, table) if names else table, rules)
         table = tally.table
         keep = tally.kept.copy()
         if taxon:
             at = tally.taxa.names.index(taxon) if taxon in tally.taxa.names else -2
             keep &= tally.taxa.of_plant[table.plant] == at
+        if family:
+            keep &= np.array([one == family for one in tally.taxa.family] + [False])[tally.taxa.of_plant[table.plant]]
         if category:
             keep &= table.category == (table.categories.index(category) if category in table.categories else -9)
         if community:
-            names = table.informants.communities
-            keep &= table.informants.community[table.informant] == (names.index(community) if community in names else -9)
+            known = table.informants.communities
+            keep &= table.informants.community[table.informant] == (known.index(community) if community in known else -9)
+        if informants is not None:
+            keep &= np.array([code in informants for code in table.informants.codes], dtype=bool)[table.informant]
+        if names:
+            keep &= _naming(table.parts if names[0] == "parts" else table.preparations, names[1], len(table))
         rows = table.row if table.row is not None else np.empty(0, dtype=np.int64)
         ids = sorted({int(one) for one in rows[keep]})
         return Behind(len(ids), reports.reports_by_id(scope, ids))
+
+
+def _naming(listed: Listed | None, code: str, rows: int) -> Bools:
+    """The rows that name a part or a preparation, or with "" any."""
+    found = np.zeros(rows, dtype=bool)
+    if listed is not None and (not code or code in listed.labels):
+        found[listed.row if not code else listed.row[listed.code == listed.labels.index(code)]] = True
+    return found
 
 
 def _plants_of(labels: dict[str, Any], rules: CountingRules, taxon: str) -> list[int] | None:

@@ -20,8 +20,9 @@ from tender_ledger.core.groups.permanova import permanova
 from tender_ledger.core.indices.agreement import without_each
 from tender_ledger.core.indices.reckoning import Reckoning, reckon
 from tender_ledger.core.indices.working import working_of_category
-from tender_ledger.core.resampling.bootstrap import bootstrap, further_intervals, resampled_agreement
+from tender_ledger.core.resampling.bootstrap import bootstrap, resampled_agreement
 from tender_ledger.core.resampling.drawing import draw, every_resample
+from tender_ledger.core.resampling.further import further_intervals
 from tender_ledger.core.resampling.quantiles import weighted_ends
 from tender_ledger.core.rules import CountingRules, parse_rules
 from tender_ledger.core.tally.counting import Tally, count
@@ -215,7 +216,7 @@ def test_further_intervals_by_every_resample():
         array = np.array(column)
         there = ~np.isnan(array)
         low, high = weighted_ends(array[there], drawn.shares()[there])
-        assert (found[name][0][taxon], found[name][1][taxon]) == pytest.approx((low, high), rel=1e-5), name
+        assert (found.taxa[name][0][taxon], found.taxa[name][1][taxon]) == pytest.approx((low, high), rel=1e-5), name
 
 
 def test_what_makes_and_breaks_an_agreement():

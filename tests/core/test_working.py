@@ -31,7 +31,7 @@ def test_ci_of_the_worked_example(result: Reckoning):
     working = working_of_taxon(result, "Mentha spicata", "ci")
     assert working is not None
     assert (working.terms, working.top, working.bottom, working.value) == ((("MED", 5), ("FOOD", 3)), 8, 8, 1.0)
-    assert (dict(working.others)["rfc"], working.tellers) == (0.75, 6)
+    assert (dict(working.others)["RFC"], working.tellers) == (0.75, 6)
 
 
 @pytest.mark.parametrize("kind", TAXON_INDICES)

@@ -73,7 +73,8 @@ def test_a_plane_takes_both_axes_by_one_measure(points: list[tuple[float, float]
 
 
 def test_a_tree_joins_at_its_heights():
-    drawing = tree(["A", "B", "C"], [[0, 1, 0.2, 2], [2, 3, 0.4, 3]], [2, 0, 1], WORDS)
+    drawing = tree(["A", "B", "C"], [[0, 1, 0.2, 2], [2, 3, 0.4, 3]], [2, 0, 1], WORDS, ["/a", "/b", "/c"], ["/ab", "/all"])
+    assert [mark.link for mark in drawing.marks if mark.link] == ["/c", "/a", "/b", "/ab", "/all"]
     labels = [mark.text for mark in drawing.marks if mark.look == "place"]
     assert labels == ["C", "A", "B"]
     joins = sorted({mark.at[0] for mark in drawing.marks if mark.look == "branch" and mark.at[0] == mark.at[2]})
@@ -89,6 +90,10 @@ def test_people_families_and_the_matrix():
     found = families_of_a_flora([Family("A", 60, 0, "no"), Family("B", 20, 9, "over")], (0.05, 0.2), (0.1, 1.0), WORDS)
     assert [mark.text for mark in found.marks if mark.look.startswith("place")] == ["A", "B"]
     assert inside(found)
-    cells = named_by(["H-1", "H-2"], ["Salix caprea", "Tilia cordata"], [[0, 1], [1]], WORDS, {})
+    cells = named_by(
+        ["H-1", "H-2"], ["Salix caprea", "Tilia cordata"], [[0, 1], [1]], WORDS, lambda code, taxon: f"/{code}/{taxon}"
+    )
     assert [mark.says for mark in cells.marks if mark.kind == "rect"] == [
         "H-1: Salix caprea", "H-1: Tilia cordata", "H-2: Tilia cordata"]  # fmt: skip
+    assert [mark.link for mark in cells.marks] == [
+        "/H-1/", "/H-2/", "//Salix caprea", "//Tilia cordata", "/H-1/Salix caprea", "/H-1/Tilia cordata", "/H-2/Tilia cordata"]  # fmt: skip

@@ -9,7 +9,7 @@ import pytest
 from tender_ledger.core.indices.packing import pack, unpack
 from tender_ledger.core.rules import CountingRules, parse_rules
 from tender_ledger.core.terms import NotAllowed
-from tender_ledger.operations import analyses, computing, freezing, people, reckoned, studies
+from tender_ledger.operations import analyses, computing, freezing, grouped, people, reckoned, studies
 from tender_ledger.operations.errors import Refused
 from tender_ledger.operations.history import undo_act
 from tender_ledger.operations.reckoning import reckon_study, rules_side_by_side
@@ -92,10 +92,11 @@ def test_a_flora_is_brought_and_taken_back(told: SmallStudy):
     number = reckoned.bring_flora(told.scope, table, name="Hills", cited="Invented")
     (flora,) = queries.floras(told.scope)
     assert reckoned.families_of(flora) == {"Salicaceae": 14, "Poaceae": 80}
-    found = reckoned.over_and_under_use(told.scope, RULES, flora)
+    found, species = reckoned.over_and_under_use(told.scope, RULES, flora)
+    assert species == {"Salicaceae": ["Salix caprea"]}
     assert dict(zip(found.families, found.used.tolist(), strict=True)) == {"Poaceae": 0, "Salicaceae": 1}
     hearsay = RULES.with_(basis=["own", "hearsay", "unstated"])
-    assert reckoned.over_and_under_use(told.scope, hearsay, flora).not_in_flora == {"Malvaceae": 1}
+    assert reckoned.over_and_under_use(told.scope, hearsay, flora)[0].not_in_flora == {"Malvaceae": 1}
     with pytest.raises(Refused, match="line 2, column flora"):
         reckoned.bring_flora(told.scope, b"family,flora\nPoaceae,lots\n", name="Wrong")
     reckoned.remove_flora(told.scope, number, 1)
@@ -105,7 +106,7 @@ def test_a_flora_is_brought_and_taken_back(told: SmallStudy):
 def test_a_plant_grown_here_alone_and_a_genus_stay_out_of_the_families(told: SmallStudy):
     value("UPDATE plant SET origin = 'introduced', management = 'cultivated' WHERE number = 1 RETURNING id")
     flora = {"families": "Salicaceae,14\nPoaceae,80"}
-    assert reckoned.over_and_under_use(told.scope, RULES, flora).used.sum() == 0
+    assert reckoned.over_and_under_use(told.scope, RULES, flora)[0].used.sum() == 0
 
 
 QUESTIONS = "Is the bark taken in spring?\nIs it boiled?\nMay it be drunk cold?\nIs it for children?"
@@ -219,6 +220,6 @@ def test_analyses_of_the_demo_name_nobody_whom_the_viewer_may_not_see(demo_db: s
     assert told <= shown
     heard = analyses.listening(reader, rules).body or {}
     assert heard["taxa"]["curve"][-1] == pytest.approx(heard["taxa"]["S_obs"])
-    by_gender = analyses.groups(reader, rules, by="gender").body or {}
+    by_gender = grouped.groups(reader, rules, by="gender").body or {}
     assert by_gender["names"] == ["man", "woman"]
     assert 0 < by_gender["pairs"][0]["UR_per_informant_p_exact"] <= 1

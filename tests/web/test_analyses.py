@@ -48,6 +48,30 @@ def test_every_view_opens_and_its_working_too(sign_in: SignedIn, view: str):
                 "groups": {"jaccard", "permanova"}}[view] <= set(kinds)  # fmt: skip
 
 
+@pytest.mark.parametrize("view", [one for one in VIEWS if one != "matrix"])
+def test_every_number_of_a_view_is_taken_apart_down_to_its_reports(sign_in: SignedIn, view: str):
+    client, of = sign_in(), {}
+    page = client.get(f"{PAGE}/{view}?{'rules=preset-use-values' if view == 'compare' else ''}").text
+    for cell in re.findall(r'<td class="num">(.*?)</td>', page, re.DOTALL):
+        assert cell.strip() == "–" or "data-margin" in cell, cell
+        for address, kind in re.findall(r'href="([^"]*?margin=(\w+)[^"]*)"', cell):
+            of.setdefault(kind, address.replace("&amp;", "&"))
+    assert of
+    for kind, address in of.items():
+        margin = client.get(address).text
+        margin = margin[margin.index('id="margin"') :]
+        assert '<div class="working"><math' in margin, kind
+        assert "Misleads" in margin, kind
+        assert "Source:" in margin, kind
+        if view == "lists":  # nothing but the lists lies behind
+            assert "Made of" in margin, kind
+            continue
+        counted = re.search(r"<h3>(\d+) records? counted", margin)
+        assert counted, (kind, address)
+        assert int(counted[1]) > 0, (kind, address)
+        assert "encounter " in margin, kind
+
+
 def test_the_working_puts_the_counts_in(sign_in: SignedIn):
     page = sign_in().get(f"{PAGE}/indices?margin=cv:composite:Sambucus%20nigra").text
     numbers = re.findall(r"<mn>([\d.]+)</mn>", page[page.index('class="working"') :])
@@ -140,7 +164,9 @@ def test_the_answers_of_a_culture_are_taken_out(sign_in: SignedIn):
 def test_groups_of_two_periods_are_asked_for_their_day(sign_in: SignedIn):
     client = sign_in()
     assert "from which day on" in client.get(f"{PAGE}/groups?by=period").text
-    assert "<h1>Groups of holders by when first met</h1>" in client.get(f"{PAGE}/groups?by=period&since=2025-06-01").text
+    page = client.get(f"{PAGE}/groups?by=period&since=2026-08-01").text
+    assert "<h1>Groups of holders by when it was told</h1>" in page
+    assert "before and since" in page
 
 
 def test_every_formula_is_read_whole():

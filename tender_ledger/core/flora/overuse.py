@@ -81,10 +81,15 @@ def species_of_a_flora(tally: Tally) -> Bools:
 
 def used_species(r: Reckoning, enters: Bools, category: str = "") -> dict[str, int]:
     """x by family: told species that the flora can hold (`enters`, shape (taxa,)), of one category where it is named."""
+    return {family: len(names) for family, names in species_used(r, enters, category).items()}
+
+
+def species_used(r: Reckoning, enters: Bools, category: str = "") -> dict[str, list[str]]:
+    """The same by name."""
     told = r.told if not category else r.counts.ur_by_category[:, r.categories.index(category)] > 0
-    found: dict[str, int] = {}
+    found: dict[str, list[str]] = {}
     for at in np.flatnonzero(told & enters):
-        found[r.family[at]] = found.get(r.family[at], 0) + 1
+        found.setdefault(r.family[at], []).append(r.taxa[at])
     return found
 
 

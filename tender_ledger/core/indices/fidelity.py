@@ -36,20 +36,32 @@ def popularity_threshold(nu_use: Ints, fc: Ints) -> int:
     T is one of the observed FC except the smallest; equal sums of squares give the smallest T; 0 where fewer than two
     different FC were observed. Friedman et al. 1986 find it by eye; this fit is the house rule.
     """
-    told = fc > 0
-    x, y = fc[told], nu_use[told].astype(np.float64)
-    candidates = np.unique(x)[1:]
-    if not len(candidates):
-        return 0
-    residuals = np.round([_squares(np.minimum(x, t).astype(np.float64), y) for t in candidates], 9)
-    return int(candidates[np.argmin(residuals)])
+    return int(popularity_thresholds(np.atleast_2d(nu_use), np.atleast_2d(fc))[0])
 
 
-def _squares(x: Floats, y: Floats) -> float:
-    dx, dy = x - x.mean(), y - y.mean()
-    slope = (dx @ dy) / (dx @ dx)
-    left = dy - slope * dx
-    return float(left @ left)
+def popularity_thresholds(nu_use: Ints, fc: Ints) -> Ints:
+    """The threshold T of every row of (rows, taxa), as `popularity_threshold` finds it; shape (rows,).
+
+    Taxa with FC 0 do not enter. The sums over min(FC, T) come from the taxa and uses at each FC, cumulated.
+    """
+    rows, top = len(fc), int(fc.max(initial=0))
+    if not rows or not top:
+        return np.zeros(rows, dtype=np.int64)
+    place = (np.arange(rows)[:, None] * (top + 1) + fc).ravel()
+    told = (fc > 0).ravel()
+    taxa, uses = (np.bincount(place[told], weights=weights, minlength=rows * (top + 1)).reshape(rows, top + 1)
+                  for weights in (None, nu_use.ravel()[told]))  # fmt: skip
+    k = np.arange(top + 1, dtype=np.float64)
+    above = {name: one.sum(axis=1, keepdims=True) - one.cumsum(axis=1) + one for name, one in (("n", taxa), ("y", uses))}
+    below = {name: np.cumsum(one, axis=1) - one for name, one in (("x", taxa * k), ("xx", taxa * k**2), ("xy", uses * k))}
+    n, y = taxa.sum(axis=1, keepdims=True), uses.sum(axis=1, keepdims=True)
+    x, xx, xy = below["x"] + k * above["n"], below["xx"] + k**2 * above["n"], below["xy"] + k * above["y"]
+    yy = np.bincount(place[told] // (top + 1), weights=nu_use.ravel()[told].astype(np.float64) ** 2, minlength=rows)[:, None]
+    with np.errstate(invalid="ignore", divide="ignore"):
+        left = (yy - y**2 / n) - (xy - x * y / n) ** 2 / (xx - x**2 / n)
+    smallest = (taxa > 0).argmax(axis=1)[:, None]
+    left = np.where((taxa > 0) & (np.arange(top + 1) > smallest), np.round(left, 9), np.inf)
+    return np.where(np.isfinite(left).any(axis=1), left.argmin(axis=1), 0)
 
 
 def popularity_line(nu_use: Ints, fc: Ints, threshold: int) -> tuple[float, float]:

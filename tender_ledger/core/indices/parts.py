@@ -5,6 +5,8 @@ from dataclasses import dataclass
 import numpy as np
 import numpy.typing as npt
 
+from tender_ledger.core.resampling.drawing import Resamples
+from tender_ledger.core.resampling.quantiles import MOST_UNDEFINED, weighted_ends
 from tender_ledger.core.tally.counting import Tally, rows_told
 from tender_ledger.core.tally.table import Bools, Ints, Listed
 
@@ -36,10 +38,17 @@ def shares_told(tally: Tally, listed: Listed | None, by: str, among: Bools | Non
     By taxon the shares are CPP = Px / Pt, citations of s that give the part (Monteiro et al. 2006, J Ethnopharmacol
     105:173-186, less certain). Misleads where parts were asked about for some plants only.
     """
-    table = tally.table
-    kept = tally.kept if among is None else tally.kept & among[table.informant]
-    row, code = rows_told(listed, kept)
     labels = listed.labels if listed else ()
+    names, place, column, _informant = _tellings(tally, listed, by, tally.counted if among is None else among)
+    wide = len(labels) + 1
+    counts = np.bincount(place * wide + column, minlength=len(names) * wide).reshape(len(names), wide)
+    return Shares(names, tuple(labels), counts)
+
+
+def _tellings(tally: Tally, listed: Listed | None, by: str, among: Bools) -> tuple[tuple[str, ...], Ints, Ints, Ints]:
+    """What rows are of, and of every distinct (taxon, informant, category, label) its row, its column and its informant."""
+    table = tally.table
+    row, code = rows_told(listed, tally.kept & among[table.informant])
     keys = np.stack([tally.taxa.of_plant[table.plant[row]], table.informant[row], table.category[row], code], axis=1)
     distinct = np.unique(keys, axis=0) if len(row) else keys
     taxon, informant, category, code = distinct.T
@@ -49,7 +58,25 @@ def shares_told(tally: Tally, listed: Listed | None, by: str, among: Bools | Non
         "community": (table.informants.communities, table.informants.community[informant]),
     }[by]
     there = place >= 0
-    wide = len(labels) + 1
-    column = np.where(code[there] >= 0, code[there], len(labels))
-    counts = np.bincount(place[there] * wide + column, minlength=len(names) * wide).reshape(len(names), wide)
-    return Shares(tuple(names), tuple(labels), counts)
+    return tuple(names), place[there], np.where(code >= 0, code, len(listed.labels) if listed else 0)[there], informant[there]
+
+
+def shares_ends(tally: Tally, listed: Listed | None, by: str, drawn: Resamples) -> tuple[Floats, Floats]:
+    """The 95 % ends of every share, shape (rows, labels), the counted informants resampled; NaN where more than 5 % of the
+    resamples leave it undefined."""
+    names, place, column, informant = _tellings(tally, listed, by, tally.counted)
+    wide, shares = len(listed.labels) if listed else 0, drawn.shares()
+    number = np.cumsum(tally.counted) - 1
+    named = column < wide
+    own = np.bincount(number[informant[named]] * (len(names) * wide) + place[named] * wide + column[named],
+                      minlength=tally.n * len(names) * wide)  # fmt: skip
+    low, high = np.full((len(names), wide), np.nan), np.full((len(names), wide), np.nan)
+    for at, told in enumerate(own.reshape(tally.n, len(names), wide).transpose(1, 0, 2)):
+        counts = drawn.weights.astype(np.float64) @ told
+        total = counts.sum(axis=1)
+        there = total > 0
+        if not wide or shares[~there].sum() > MOST_UNDEFINED:
+            continue
+        for label, values in enumerate((counts[there] / total[there, None]).T):
+            low[at, label], high[at, label] = weighted_ends(values, shares[there])
+    return low, high

@@ -4,7 +4,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from tender_ledger.core.indices.agreement import without_each
+from tender_ledger.core.indices.agreement import informant_consensus, without_each
 from tender_ledger.core.indices.reckoning import Reckoning
 
 TAXON_INDICES = ("ur", "fc", "nu", "rfc", "ci", "uv", "uva")
@@ -45,7 +45,7 @@ class Working:
     """One number, taken apart. `value` is NaN where it is undefined, and `why_not` then says the reason.
 
     `terms` are the counts of the numerator with their categories (codes); `top` and `bottom` are the whole numerator and
-    denominator (`bottom` None: the number is a count). `others` holds the values of other indices of the same thing,
+    denominator (`bottom` None: the number is a count). `others` holds the values of other measures of the same thing, by name,
     `tellers` how many informants told a use of a taxon that counts. `makes` and `breaks` are the taxa without which ICF would
     be lowest and highest, with that value.
     """
@@ -96,7 +96,7 @@ def working_of_taxon(r: Reckoning, taxon: str, kind: str) -> Working | None:
         top=float(top),
         bottom=bottom,
         terms=terms if kind in ("ur", "ci") else (),
-        others=tuple((name, float(v)) for name, v in others if name != kind),
+        others=tuple((SYMBOLS[name], float(v)) for name, v in others if name != kind),
         why_not=why,
         tellers=fc,
     )
@@ -114,7 +114,22 @@ def working_of_category(r: Reckoning, category: str, kind: str) -> Working | Non
     )
     top, bottom = (nt, None) if kind == "nt" else (nur, nt if kind == "icf" else None)
     makes, breaks = _make_or_break(r, at) if kind == "icf" and not why else ((), ())
-    return Working(kind, category, float(value), float(top), bottom, terms, why_not=why, makes=makes, breaks=breaks)
+    others = _other_units(r, at) if kind == "icf" else ()
+    return Working(kind, category, float(value), float(top), bottom, terms, others, why_not=why, makes=makes, breaks=breaks)
+
+
+def _other_units(r: Reckoning, at: int) -> tuple[tuple[str, float], ...]:
+    """ICF of a category in the units that the rules do not count, and in the form that divides by Nur."""
+    counts = r.category_counts
+    units = (
+        ("ICF by category", counts.nur_category),
+        ("ICF by specific use", counts.nur_use),
+        ("ICF by event", counts.nur_event),
+    )
+    own = "ICF by event" if r.rules.repeat == "each_event" else f"ICF by {r.rules.unit.replace('use', 'specific use')}"
+    found = [(name, float(informant_consensus(nur, counts.nt)[at])) for name, nur in units if name != own]
+    nur, nt = int(r.nur[at]), int(r.nt[at])
+    return (*found, ("(Nur − Nt) / Nur", (nur - nt) / nur if nur else np.nan), ("SD", float(r.sd[at])))
 
 
 def _make_or_break(r: Reckoning, at: int) -> tuple[tuple[tuple[str, float], ...], tuple[tuple[str, float], ...]]:

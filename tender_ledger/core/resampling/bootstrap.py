@@ -14,14 +14,14 @@ import numpy.typing as npt
 
 from tender_ledger.core.indices.importance import firsts_of_pairs, per_pair
 from tender_ledger.core.resampling.drawing import Resamples, draw, every_resample
+from tender_ledger.core.resampling.further import Ends, Further, further_intervals
 from tender_ledger.core.resampling.means import PerInformant, exact_ends
-from tender_ledger.core.resampling.quantiles import ends_of_columns, weighted_ends
+from tender_ledger.core.resampling.quantiles import MOST_UNDEFINED, ends_of_columns, weighted_ends
 from tender_ledger.core.tally.counting import Keys, Tally
 from tender_ledger.core.tally.table import Bools, Ints
 
 Floats = npt.NDArray[np.float64]
 Single = npt.NDArray[np.float32]
-MOST_UNDEFINED = 0.05  # no interval where more of the resamples are undefined
 FIRST = 10  # the ranks a band is asked about
 _BLOCK = 256  # taxa at a time
 
@@ -64,7 +64,7 @@ class RankBands:
 
 @dataclass(frozen=True)
 class Bootstrap:
-    """`taxa` by the short name of the index (rfc, ci, uv); bands by the same; `further` the ends of FURTHER where asked for."""
+    """`taxa` by the short name of the index (rfc, ci, uv); bands by the same; `further` the others where asked for."""
 
     n: int
     method: str
@@ -73,7 +73,7 @@ class Bootstrap:
     taxa: Mapping[str, Intervals]
     bands: Mapping[str, RankBands]
     categories: AgreementIntervals
-    further: Mapping[str, tuple[Floats, Floats]] = field(default_factory=dict)
+    further: Further[Ends] = field(default_factory=Further)
 
 
 def bootstrap(tally: Tally, *, replicates: int = 1000, seed: int = 1, among: Bools | None = None, ranked: Bools | None = None,
@@ -103,7 +103,7 @@ def bootstrap(tally: Tally, *, replicates: int = 1000, seed: int = 1, among: Boo
         bands[name] = rank_bands(sums, ranked, drawn)
     return Bootstrap(len(people), drawn.method, None if exact else seed, len(drawn), found, bands,
                      _agreement(tally, counted, number, drawn),
-                     further_intervals(tally, drawn, counted, number) if further else {})  # fmt: skip
+                     further_intervals(tally, drawn, counted, number) if further else Further())  # fmt: skip
 
 
 def _per_informant(tally: Tally, counted: Bools, number: Ints) -> dict[str, PerInformant]:
@@ -230,55 +230,3 @@ def _leave_one_out(citations: Keys, number: Ints, own: Ints) -> tuple[Floats, Fl
     if n < 2:
         return estimate, np.full(categories, np.nan)
     return estimate, np.sqrt((n - 1) / n * ((without - without.mean(axis=0)) ** 2).sum(axis=0))
-
-
-FURTHER = ("cv", "ri", "fl", "ud", "id", "uc")
-_MOST_WORK = 6e9  # multiplications of the further indices; beyond this they get no interval
-
-
-def further_intervals(tally: Tally, drawn: Resamples, counted: Bools, number: Ints) -> Mapping[str, tuple[Floats, Floats]]:
-    """The 95 % ends of CV, RI, FL, UD, ID and UC by taxon, every maximum taken anew in each resample; NaN where undefined.
-
-    By categories, whatever unit the rules count. Empty where it would take too long: the work grows with resamples, taxa,
-    categories and informants. A taxon that nobody in a resample told of has FL, UD and ID in the others alone.
-    """
-    taxa, categories, n = len(tally.taxa.names), len(tally.table.categories), int(counted.sum())
-    if not n or not taxa or not len(drawn) or len(drawn) * taxa * categories * n > _MOST_WORK:
-        return {}
-    keys = tally.citations.among(counted)
-    own = np.zeros((n, taxa, categories), dtype=np.float32)
-    own[number[keys.informant], keys.taxon, keys.category] = 1.0
-    weights = drawn.weights
-    fc = weights @ own.any(axis=2).astype(np.float32)
-    squares = weights @ (own.sum(axis=2) ** 2)
-    told, most, sum_of_squares, ur = (np.zeros((len(drawn), taxa), dtype=np.float32) for _ in range(4))
-    any_category = np.zeros((len(drawn), categories), dtype=bool)
-    for category in range(categories):
-        informants = weights @ own[:, :, category]
-        told += informants > 0
-        most = np.maximum(most, informants)
-        sum_of_squares += informants**2
-        ur += informants
-        any_category[:, category] = (informants > 0).any(axis=1)
-    nc = np.full(len(drawn), tally.rules.nc) if tally.rules.nc else np.maximum(any_category.sum(axis=1), 1)
-    with np.errstate(invalid="ignore", divide="ignore"):
-        found = {
-            "cv": told / nc[:, None] * (fc / n) * (ur / n),
-            "ri": (fc / fc.max(axis=1, keepdims=True) + told / told.max(axis=1, keepdims=True)) / 2,
-            "fl": 100 * most / fc,
-            "ud": ur**2 / sum_of_squares,
-            "id": ur**2 / squares,
-            "uc": 2 * fc / n - 1,
-        }
-    shares = drawn.shares()
-    return {name: _ends_where_defined(values.astype(np.float64), shares) for name, values in found.items()}
-
-
-def _ends_where_defined(values: Floats, shares: Floats) -> tuple[Floats, Floats]:
-    """The ends of every column over its defined rows; NaN where more than 5 % are undefined."""
-    low, high = np.full(values.shape[1], np.nan), np.full(values.shape[1], np.nan)
-    for at in range(values.shape[1]):
-        defined = ~np.isnan(values[:, at])
-        if shares[~defined].sum() <= MOST_UNDEFINED:
-            low[at], high[at] = weighted_ends(values[defined, at], shares[defined])
-    return low, high

@@ -7,6 +7,7 @@ import numpy.typing as npt
 
 Floats = npt.NDArray[np.float64]
 ALPHA = 0.05
+MOST_UNDEFINED = 0.05  # no interval where more of the resamples are undefined
 _SLACK = 1e-12  # what a sum of shares may fall short of p by rounding
 
 

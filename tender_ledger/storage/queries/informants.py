@@ -8,24 +8,35 @@ from tender_ledger.storage.queries.terms import TERMS, allowed, parameters
 
 
 def informant_facts(scope: Scope) -> dict[str, dict[str, Any]]:
-    """By code: community, gender, occupation, year of birth (of a decade its middle), years in the place, kind and day of the
-    first encounter, and whether the viewer may see who it is."""
+    """By code: community, gender, occupation, year of birth (of a decade its middle), years in the place, and whether the viewer
+    may see who it is."""
     shown = allowed(scope.for_purpose(Purpose.SHOWN), written_by="h.recorded_by")
     found = rows(
         f"""SELECT coalesce(h.code, s.code) AS code, c.code AS community, coalesce(h.gender, 'unstated') AS gender,
                    coalesce(h.birth_year, h.birth_decade + 5) AS born, h.years_in_place AS years,
-                   coalesce(h.occupation, '') AS occupation, {shown} AS shown,
-                   met.kind, met.day_from AS met
+                   coalesce(h.occupation, '') AS occupation, {shown} AS shown
             FROM informant i {TERMS} i.id
             LEFT JOIN holder h ON h.id = i.holder_id LEFT JOIN source s ON s.id = i.source_id
             LEFT JOIN community c ON c.id = coalesce(h.community_id, s.community_id)
-            JOIN LATERAL (SELECT e.kind, e.day_from FROM encounter_informant x JOIN encounter e ON e.id = x.encounter_id
-                WHERE x.informant_id = i.id AND x.part = 'teller' AND e.removed_at IS NULL
-                ORDER BY e.day_from, e.id LIMIT 1) met ON true
-            WHERE i.study_id = %(study)s AND {allowed(scope)}""",
+            WHERE i.study_id = %(study)s AND {allowed(scope)} AND EXISTS (
+                SELECT FROM encounter_informant x JOIN encounter e ON e.id = x.encounter_id
+                WHERE x.informant_id = i.id AND x.part = 'teller' AND e.removed_at IS NULL)""",
         **parameters(scope),
     )
     return {one["code"]: one for one in found}
+
+
+def tellings(scope: Scope) -> list[dict[str, Any]]:
+    """Who told in which encounter: code of the informant, number, kind and first day of the encounter, as the scope allows."""
+    return rows(
+        f"""SELECT coalesce(h.code, s.code) AS informant, e.id AS encounter, e.kind, e.day_from AS day
+            FROM informant i {TERMS} i.id
+            LEFT JOIN holder h ON h.id = i.holder_id LEFT JOIN source s ON s.id = i.source_id
+            JOIN encounter_informant x ON x.informant_id = i.id AND x.part = 'teller'
+            JOIN encounter e ON e.id = x.encounter_id AND e.removed_at IS NULL
+            WHERE i.study_id = %(study)s AND {allowed(scope)} ORDER BY informant, e.id""",
+        **parameters(scope),
+    )
 
 
 def lists_to_weigh(scope: Scope) -> list[dict[str, Any]]:
@@ -33,7 +44,7 @@ def lists_to_weigh(scope: Scope) -> list[dict[str, Any]]:
     the viewer may see the list itself."""
     shown = allowed(scope.for_purpose(Purpose.SHOWN), written_by="e.recorded_by")
     return rows(
-        f"""SELECT coalesce(h.code, s.code) AS informant, c.code AS community, {shown} AS shown,
+        f"""SELECT coalesce(h.code, s.code) AS informant, c.code AS community, {shown} AS shown, e.number AS encounter,
                 (SELECT json_agg(coalesce(acc.name, x.name, 'P-' || lpad(p.number::text, 3, '0'), i.name) ORDER BY i.position)
                    FROM free_list_item i LEFT JOIN plant p ON p.id = i.plant_id AND p.removed_at IS NULL
                      AND NOT EXISTS (SELECT FROM bars(%(study)s, %(day)s) b

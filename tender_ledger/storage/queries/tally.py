@@ -1,5 +1,6 @@
 """Report rows as columns: one statement, under the terms, as fast as the server can hand them over."""
 
+from collections.abc import Collection, Mapping
 from dataclasses import replace
 from typing import Any
 
@@ -101,10 +102,32 @@ def read_table(scope: Scope, rules: CountingRules = DEFAULTS, *, plant_ids: list
     told = told or rules.unit == "use_part"
     columns = read_columns(scope, rules, plant_ids=plant_ids, with_ids=with_ids or told)
     table = assemble(columns, read_labels(scope, rules, plant_ids=plant_ids))
-    return _with_told(scope, table) if told else table
+    return with_parts_told(scope, table) if told else table
 
 
-def _with_told(scope: Scope, table: UseReportTable) -> UseReportTable:
+def read_table_in_parts(scope: Scope, rules: CountingRules, group_of: Mapping[int, str],
+                        told: Collection[tuple[str, str]]) -> tuple[UseReportTable, list[tuple[str, str]]]:  # fmt: skip
+    """The table with every informant taken apart by the groups of the encounters: one place each for (code, group) in `told`.
+
+    `group_of` says the group of an encounter's number. Returns the places too, in the order of the table's informants.
+    """
+    columns, labels = read_columns(scope, rules), read_labels(scope, rules)
+    people = {one["id"]: one for one in labels["informants"]}
+    units = sorted((one["code"], group, number) for number, one in people.items() for code, group in told if code == one["code"])
+    place = {(number, group): at + 1 for at, (_code, group, number) in enumerate(units)}
+    labels["informants"] = [{**people[number], "id": at + 1, "code": f"{code} {group}"}
+                            for at, (code, group, number) in enumerate(units)]  # fmt: skip
+    columns["informant"] = np.array(
+        [place.get((one, group_of.get(encounter, "")), 0)
+         for one, encounter in zip(columns["informant"].tolist(), columns["encounter"].tolist(), strict=True)],
+        dtype=np.int64)  # fmt: skip
+    labels["askings"] = [{**one, "informant": place.get((one["informant"], group_of.get(one["encounter"], "")), 0)}
+                         for one in labels["askings"]]  # fmt: skip
+    return assemble(columns, labels), [(code, group) for code, group, _number in units]
+
+
+def with_parts_told(scope: Scope, table: UseReportTable) -> UseReportTable:
+    """The table, its rows with their identities, with the parts and preparations that each report names."""
     found: dict[str, Any] = {}
     for name, kind, column in (("parts", "report_part", "part_id"), ("preparations", "report_method", "method_id")):
         told = rows(

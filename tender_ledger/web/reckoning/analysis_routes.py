@@ -7,7 +7,7 @@ from flask import Response as Answer
 from flask import abort, g, render_template, request, url_for
 from werkzeug.wrappers import Response
 
-from tender_ledger.core.indices.catalogue import EXPLAINED
+from tender_ledger.core.indices.working import SYMBOLS
 from tender_ledger.core.publication import MINIMUM_HOLDERS
 from tender_ledger.core.rights import Right
 from tender_ledger.core.terms import Purpose
@@ -23,6 +23,7 @@ from tender_ledger.web.reckoning.routes import reckoning
 from tender_ledger.web.reckoning.views import VIEWS
 from tender_ledger.web.reckoning.views.groups import GROUPINGS
 from tender_ledger.web.reckoning.views.holders import MEASURES
+from tender_ledger.web.reckoning.workings import taken_apart
 from tender_ledger.web.shared.chosen import chosen_words
 from tender_ledger.web.shared.fonts import font_files
 from tender_ledger.web.shared.looks import LOOKS
@@ -65,17 +66,16 @@ def analysis(view: str) -> str:
     context: dict[str, Any] = {
         "view": view, "views": VIEWS, "content": content, "asked": one, "rules": one.rules, "rules_words": rules_parts(one.rules),
         "communities": names, "groupings": GROUPINGS, "measures": MEASURES,
-        "explained": EXPLAINED, "mathml": mathml, "symbol": symbol,
+        "mathml": mathml, "symbol": symbol, "symbols": SYMBOLS, "categories": categories(), "margin_group": one.group,
         "carried": carried, "written": written, "file_at": _file_address(view), "minimum": MINIMUM_HOLDERS,
     }  # fmt: skip
     if view in ("overuse", "lists"):
         context |= {"floras": reckoned_queries.floras(g.scope), "used_in": categories()}
-    if kind in EXPLAINED:
-        context |= {"explanation": EXPLAINED[kind], **_put_in(content, kind, about)}
-        if kind == "csi" and context.get("taxon"):
-            context["scoring"] = _scoring(one, context["taxon"])
-        return spread("reckoning/analysis.html", "reckoning/_explained.html", **context)
-    return spread("reckoning/analysis.html", "reckoning/_about_view.html", **context)
+    template, found = taken_apart(content, one, kind, about) or ("reckoning/_about_view.html", {})
+    context |= found
+    if kind == "csi" and context.get("taxon"):
+        context["scoring"] = _scoring(one, context["taxon"])
+    return spread("reckoning/analysis.html", template, **context)
 
 
 def _file_address(view: str) -> Any:
@@ -90,22 +90,6 @@ def _file_address(view: str) -> Any:
     return lambda block, kind: url_for("reckoning.analysis_file", view=view, block=block, kind=kind, **kept)
 
 
-def _put_in(content: Content, kind: str, about: str) -> dict[str, Any]:
-    """The numbers that stand in the formula for the row that is open, its value, and what the row is about."""
-    name, _colon, subject = about.partition(":")
-    block = content.block(name)
-    if block is None or block.table is None:
-        return {}
-    row = next((row for row in block.table.rows if str(row.get(block.table.subject)) == subject), None)
-    if row is None:
-        return {}
-    explains = block.explains.get(kind) or block.explains.get(_column_of(kind))
-    put = explains(row) if explains else {}
-    numbers = {key: value if isinstance(value, str) else written(value, "count") for key, value in put.items()}
-    shown = row.get("value") if row.get("key") == kind else row.get(_column_of(kind))
-    return {"numbers": numbers, "subject": subject, "value": shown, "row": row, "taxon": row.get("taxon", "")}
-
-
 def _scoring(one: Asked, taxon: str) -> list[dict[str, Any]]:
     """The categories told of a taxon, each with the scores it has."""
     r = reckon_study(g.scope, one.rules).result
@@ -114,10 +98,6 @@ def _scoring(one: Asked, taxon: str) -> list[dict[str, Any]]:
     at = r.taxa.index(taxon) if taxon in r.taxa else -1
     told = [code for place, code in enumerate(r.categories) if at >= 0 and r.counts.ur_by_category[at, place]]
     return [{"code": code, "label": labels.get(code, code), "scores": kept.get(code, {})} for code in told]
-
-
-def _column_of(kind: str) -> str:
-    return {"chao2": "chao2_bias_corrected", "jack1": "jackknife1"}.get(kind, kind)
 
 
 @reckoning.get(f"/<any({_NAMES}):view>/<block>.<any(svg, pdf, csv, xlsx, html, data):kind>")

@@ -4,20 +4,66 @@ from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field
 from typing import Any
 
+from tender_ledger.core.indices.catalogue import EXPLAINED
+from tender_ledger.core.indices.working import CATEGORY_INDICES, TAXON_INDICES
+from tender_ledger.core.rules import CountingRules
 from tender_ledger.figures.drawing import Drawing
-from tender_ledger.formats.tables import Table
+from tender_ledger.formats.tables import Column, Table
 from tender_ledger.operations.computing import Computed
 
 Names = Mapping[str, str]  # of communities, or of terms, by code
+Row = Mapping[str, Any]
+STANDARD = (*TAXON_INDICES, *CATEGORY_INDICES)  # what `indices.working` takes apart
+
+
+@dataclass(frozen=True)
+class Link:
+    """Something a number is made of, with what it leads to: its name, what is said of it, the address."""
+
+    name: str
+    said: str
+    address: str = ""
+    is_taxon: bool = False
+
+
+@dataclass(frozen=True)
+class Apart:
+    """A number taken apart.
+
+    `put` are the numbers put in for the symbols of its formula, `made_of` what they are made of, `others` what other measures
+    make of the same thing, `ends` its 95 % interval. `behind` says which reports lie behind it, in the words of
+    `reports_behind`; None where no report does.
+    """
+
+    put: Mapping[str, Any] = field(default_factory=dict)
+    made_of: Sequence[Link] = ()
+    others: Sequence[tuple[str, float | None]] = ()
+    ends: tuple[float, float] | None = None
+    how: str = ""  # the interval came about, where not by resampling
+    behind: Mapping[str, Any] | None = None
+
+
+@dataclass(frozen=True)
+class Standing:
+    """A number of a taxon or category that stands in every table: which, of what, by which rules (None: those of the page)."""
+
+    kind: str
+    about: str
+    rules: CountingRules | None = None
+    group: str | None = None
+
+
+Takes = Callable[[Row], Apart | Standing]
 
 
 @dataclass(frozen=True)
 class Block:
     """A part of a view under its own heading: a figure, a table, or both; `name` stands in the addresses of its files.
 
-    `single` says that it shows single holders, so that it is given out as no file. `explains` gives, for a column and a
-    row, the numbers that stand in the column's formula. `data` are the values that the figure draws, where its table is of
-    something else; `canvas` a matrix too large to be drawn mark by mark, as rows, columns and cells.
+    `single` says that it shows single holders, so that it is given out as no file. `apart` takes, for a kind of number, the
+    one of a row apart; `behind` says which reports lie behind a row where its number does not say so. `data` are the values
+    that the figure draws, where its table is of something else; `canvas` a matrix too large to be drawn mark by mark, as rows,
+    columns and cells.
     """
 
     name: str
@@ -29,7 +75,26 @@ class Block:
     single: bool = False
     canvas: Mapping[str, Any] | None = None
     data: Table | None = None
-    explains: Mapping[str, Callable[[Mapping[str, Any]], Mapping[str, Any]]] = field(default_factory=dict)
+    apart: Mapping[str, Takes] = field(default_factory=dict)
+    behind: Callable[[Row], Mapping[str, Any]] | None = None
+
+    def kind_of(self, column: Column, row: Row) -> str:
+        """What explains the number of a column in a row, or "" where nothing does."""
+        kind = row.get("key", "") if column.explains == "row" else column.explains or column.key
+        return kind if kind in EXPLAINED or kind in STANDARD or kind in self.apart else ""
+
+    def row_of(self, subject: str) -> Row | None:
+        """The row of the table that is about the subject."""
+        rows = self.table.rows if self.table else ()
+        return next((row for row in rows if self.table and str(row.get(self.table.subject)) == subject), None)
+
+    def take_apart(self, kind: str, row: Row) -> Apart | Standing:
+        """The number of that kind in the row, taken apart."""
+        if kind in self.apart:
+            return self.apart[kind](row)
+        if kind in STANDARD:
+            return Standing(kind, str(row.get("code") or row.get("taxon") or ""))
+        return Apart()
 
 
 @dataclass(frozen=True)

@@ -10,16 +10,7 @@ from werkzeug.wrappers import Response
 from tender_ledger.core.indices.comparison import compare_categories, compare_taxa
 from tender_ledger.core.indices.ranking import PER_INFORMANT, RANKED_FROM
 from tender_ledger.core.indices.reckoning import Reckoning
-from tender_ledger.core.indices.working import (
-    CATEGORY_INDICES,
-    MISLEADS,
-    NAMES,
-    SOURCES,
-    SYMBOLS,
-    TAXON_INDICES,
-    working_of_category,
-    working_of_taxon,
-)
+from tender_ledger.core.indices.working import SYMBOLS
 from tender_ledger.core.presets import PRESETS
 from tender_ledger.core.publication import MINIMUM_HOLDERS
 from tender_ledger.core.rights import Right
@@ -48,6 +39,7 @@ from tender_ledger.web.reckoning.asked import (
 from tender_ledger.web.reckoning.ladder_files import AboutLadder, ladder_csv, ladder_sheet, ladder_svg
 from tender_ledger.web.reckoning.tables import category_rows, faced_categories, faced_taxa, ladder_of, taxon_rows
 from tender_ledger.web.reckoning.views import VIEWS
+from tender_ledger.web.reckoning.workings import working_of
 from tender_ledger.web.shared.answers import Page
 from tender_ledger.web.shared.chosen import chosen_words
 from tender_ledger.web.shared.fonts import font_files
@@ -58,7 +50,6 @@ from tender_ledger.web.shared.words import gettext as _
 
 reckoning = study_blueprint("reckoning", __name__, "/reckoning")
 _FIRST_ROWS = 100  # plants on the page before “all of them”
-_FIRST = 12  # reports shown behind a number before “all of them”
 
 
 @reckoning.get("")
@@ -192,34 +183,11 @@ def _margin(kind: str, about: str, part: Reckoning, one: Asked, group: str, cont
         counted = [one for one in people.holders(g.scope) if one["may_count"] and one["encounters"]]
         context |= {"counted": [one for one in counted if group in ("", one["community_code"])], "of_group": part}
         return "reckoning/_everybody.html"
-    working = working_of_taxon(part, about, kind) if kind in TAXON_INDICES else working_of_category(part, about, kind)
+    working = working_of(part, kind, about, one.rules, group)
     if working is None:
         return "reckoning/_about.html"
-    is_taxon = kind in TAXON_INDICES
-    context |= {
-        "working": working,
-        "names": NAMES,
-        "sources": SOURCES,
-        "misleads": MISLEADS[kind],
-        "is_taxon": is_taxon,
-        "of_group": part,
-    }
-    context["behind"] = operations.reports_behind(
-        g.scope, one.rules, taxon=about if is_taxon else "", category="" if is_taxon else about, community=group
-    )
-    if kind in PER_INFORMANT or kind == "icf":
-        sure = analyses.uncertainty(g.scope, one.rules, group=group).body or {}
-        context["interval"] = sure.get("categories", {}).get(about) if kind == "icf" else _interval(sure, about, kind)
-    context["first_reports"] = 10_000 if "all" in request.args else _FIRST
-    context["is_category_index"] = kind in CATEGORY_INDICES
+    context |= working
     return "reckoning/_working.html"
-
-
-def _interval(sure: Mapping[str, Any], taxon: str, kind: str) -> dict[str, Any] | None:
-    """The interval of a value with its standard errors and ranks, by name, as the margin tells them."""
-    found = sure.get("taxa", {}).get(taxon, {}).get(kind)
-    names = ("low", "high", "bootstrap", "jackknife", "in_first", "best", "worst")
-    return dict(zip(names, found, strict=True)) if found else None
 
 
 @reckoning.get("/ladder.<any(svg, csv, pdf):kind>")

@@ -10,7 +10,7 @@ _TOKEN = re.compile(r"""\s*(?:(?P<call>frac|sqrt)\(|(?P<words>"[^"]*")|(?P<power
 
 
 def mathml(formula: str, values: Mapping[str, str] | None = None) -> Markup:
-    """The formula as a block of MathML. A symbol with a value is written as that; sums stay as they are."""
+    """The formula as a block of MathML. A symbol with a value is written as that, and so is a sum by its sign (`sum_i`)."""
     tokens = list(_tokens(formula))
     body, _rest = _row(tokens, values or {}, ())
     return Markup('<math display="block" class="formula"><mrow>{}</mrow></math>').format(body)
@@ -49,6 +49,8 @@ def _row(
             base = parts.pop() if parts else Markup("<mrow></mrow>")
             parts.append(Markup("<msup>{}<mn>{}</mn></msup>").format(base, word.lstrip("^").strip("()")))
             continue
+        if kind == "sum" and word in values:
+            tokens = _after_sum(tokens)
         depth += {"(": 1, ")": -1}.get(word, 0) if kind == "mark" else 0
         parts.append(_piece(kind, word, values))
     if until:
@@ -56,9 +58,24 @@ def _row(
     return Markup("").join(parts), tokens
 
 
+def _after_sum(tokens: list[tuple[str, str]]) -> list[tuple[str, str]]:
+    """What stands behind the term of a sum: it ends at a plus or minus, a semicolon, an equals sign or a closing bracket."""
+    depth, within = 0, False
+    for at, (kind, word) in enumerate(tokens):
+        mark = word if kind == "mark" else ""
+        if mark == "|":
+            within = not within
+        elif not within and depth == 0 and mark in (";", ")", "+", "−", "="):
+            return tokens[at:]
+        depth += 1 if kind == "call" or mark == "(" else -1 if mark == ")" else 0
+    return []
+
+
 def _piece(kind: str, word: str, values: Mapping[str, str]) -> Markup:
     if kind == "words":
         return Markup("<mtext>{}</mtext>").format(f"\u2009{word[1:-1]}\u2009")
+    if kind == "sum" and word in values:
+        return Markup("<mn>{}</mn>").format(values[word])
     if kind == "sum":
         return Markup("<munder><mo>∑</mo><mi>{}</mi></munder>").format(word[-1])
     if kind == "number":

@@ -14,7 +14,7 @@ from tender_ledger.core.terms import Purpose
 from tender_ledger.formats.tables import Column, Table
 from tender_ledger.operations.reckoning import rules_side_by_side
 from tender_ledger.web.reckoning.asked import LADDER_INDICES, Asked, categories
-from tender_ledger.web.reckoning.contents import Block, Content, Names
+from tender_ledger.web.reckoning.contents import Apart, Block, Content, Names, Row, Standing
 from tender_ledger.web.shared.rules_sentence import choice_words, rules_sentence
 from tender_ledger.web.shared.words import gettext as _
 from tender_ledger.web.shared.words import ngettext
@@ -62,11 +62,17 @@ def compare(one: Asked, purpose: Purpose, _names: Names) -> Content:
     labels = {code: choice.label for code, choice in categories().items()}
     blocks: list[Block | None] = [
         Block("choices", _("Choices"), table=by_choice, sentences=said),
-        Block("plants", _("Plants, by %(index)s", index=SYMBOLS[index]), table=_shifts("plants", _("plant"), "taxon", shown, {})),
+        Block(
+            "plants",
+            _("Plants, by %(index)s", index=SYMBOLS[index]),
+            table=_shifts("plants", _("plant"), "taxon", shown, {}),
+            **_values_apart(one, index, purpose),
+        ),
         Block(
             "categories",
             _("Use categories, by ICF"),
             table=_shifts("categories", _("use category"), "text", compared.categories, labels),
+            **_values_apart(one, "icf", purpose),
         ),
     ]
     if purpose is not Purpose.PUBLISHED:
@@ -75,6 +81,24 @@ def compare(one: Asked, purpose: Purpose, _names: Names) -> Content:
             _reports("second", found.only_second, compared.only_second),
         ]
     return Content(heading, lede, [block for block in blocks if block is not None])
+
+
+def _values_apart(one: Asked, index: str, purpose: Purpose) -> dict[str, Any]:
+    """How the values and ranks of a row came about, by each of the two sets of rules."""
+    if purpose is Purpose.PUBLISHED:
+        return {}
+
+    def ranks(row: Row) -> Apart:
+        return Apart({"r": row["second_rank"], "r_1": row["first_rank"], "r_2": row["second_rank"]}, (),
+                     [(_("first"), row["first"]), (_("second"), row["second"])])  # fmt: skip
+
+    return {
+        "apart": {index: lambda row: Standing(index, row["code"], one.rules, ""),
+                  "first": lambda row: Standing(index, row["code"], one.in_force, ""),
+                  "second": lambda row: Standing(index, row["code"], one.rules, ""),
+                  "rank": ranks, "shift": ranks},
+        "behind": lambda row: {"taxon" if index != "icf" else "category": row["code"]},
+    }  # fmt: skip
 
 
 def _published(taxa: tuple[Shifted, ...], compared: Any, purpose: Purpose) -> tuple[Shifted, ...]:
@@ -91,13 +115,14 @@ def _shifts(name: str, label: str, kind: str, shifted: tuple[Shifted, ...], labe
         Column("what", label, kind),
         Column("first", _("first")),
         Column("second", _("second")),
-        Column("first_rank", _("rank"), "count"),
-        Column("second_rank", _("rank"), "count"),
+        Column("first_rank", _("rank"), "count", explains="rank"),
+        Column("second_rank", _("rank"), "count", explains="rank"),
         Column("shift", _("places moved, − is up"), "count"),
     ]
     rows = [
         {
             "what": labels.get(one.taxon, one.taxon),
+            "code": one.taxon,
             "first": one.first,
             "second": one.second,
             "first_rank": one.first_rank or None,

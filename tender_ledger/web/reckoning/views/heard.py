@@ -1,16 +1,17 @@
 """Has enough been heard: the listening curve."""
 
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from typing import Any
 
-from flask import g
+from flask import g, url_for
 
 from tender_ledger.core.terms import Purpose
 from tender_ledger.figures.plots import Curve, listening_curve
 from tender_ledger.formats.tables import Column, Table
 from tender_ledger.operations import analyses
-from tender_ledger.web.reckoning.asked import Asked
-from tender_ledger.web.reckoning.contents import Block, Content, Names
+from tender_ledger.web.reckoning.asked import Asked, carried, categories
+from tender_ledger.web.reckoning.contents import Apart, Block, Content, Link, Names, Row
+from tender_ledger.web.reckoning.views.intervals import ends_in_words
 from tender_ledger.web.shared.words import gettext as _
 from tender_ledger.web.shared.words import ngettext
 
@@ -24,10 +25,10 @@ def heard(one: Asked, purpose: Purpose, _names: Names) -> Content:
     lede = _("Each curve says how much is expected to be heard from so many holders, chosen among those who were heard.")
     if answer.body is None:
         return Content(heading, lede, waits=answer)
-    return Content(heading, lede, [_listened(things, answer.body[things]) for things in THINGS])
+    return Content(heading, lede, [_listened(things, answer.body[things], one.group) for things in THINGS])
 
 
-def _listened(things: str, found: Mapping[str, Any]) -> Block:
+def _listened(things: str, found: Mapping[str, Any], group: str) -> Block:
     what = THINGS[things]
     words = {
         "title": _("Listening curve, %(what)s", what=what),
@@ -38,19 +39,20 @@ def _listened(things: str, found: Mapping[str, Any]) -> Block:
         ),
     }
     figure = listening_curve(Curve(what, found["at"], found["curve"], found["band"]), words) if found["T"] else None
-    row = {**found, "things": what, "wanted_text": found["wanted"]}
+    ends = found["chao2_bias_corrected_CI95_log"]
+    row = {**found, "things": what, "chao2_ends": ends_in_words((ends[0], ends[1]) if ends else None)}
     columns = [
         Column("things", _("heard"), "text"),
-        Column("T", _("holders"), "count"),
-        Column("S_obs", _("so far"), "count"),
-        Column("Q1", _("by one only"), "count"),
-        Column("Q2", _("by two"), "count"),
-        Column("chao2_bias_corrected", "Chao2", "tenth"),
-        Column("jackknife1", _("jackknife"), "tenth"),
+        Column("T", _("holders"), "count", explains="heard"),
+        Column("S_obs", _("so far"), "count", explains="sofar"),
+        Column("Q1", _("by one only"), "count", explains="q1"),
+        Column("Q2", _("by two"), "count", explains="q2"),
+        Column("chao2_bias_corrected", "Chao2", "tenth", explains="chao2"),
+        Column("chao2_ends", "95 %", "text", explains="chao2"),
+        Column("jackknife1", _("jackknife"), "tenth", explains="jack1"),
         Column("coverage", _("coverage"), "share"),
         Column("wanted", _("still wanted"), "count", _("holders more for 95 % coverage")),
     ]
-    put = {"T": found["T"], "Q_1": found["Q1"], "Q_2": found["Q2"], "U": found["U"], "S": found["S_obs"]}
     wanted = (
         found["why"]
         if found["wanted"] is None
@@ -65,7 +67,6 @@ def _listened(things: str, found: Mapping[str, Any]) -> Block:
         )
     )
     cautions = [_("One holder says nothing about how many more it takes.")] if found["T"] == 1 else []
-    explains = {key: lambda _row: put for key in ("chao2_bias_corrected", "jackknife1", "coverage", "wanted")}
     return Block(
         things,
         what[:1].upper() + what[1:],
@@ -73,9 +74,48 @@ def _listened(things: str, found: Mapping[str, Any]) -> Block:
         Table(things, words["says"], columns, [row], subject="things"),
         [wanted],
         cautions,
-        explains=explains,
+        apart=_apart(found),
+        behind=lambda _row: {"community": group},
         data=_points(words["says"], found),
     )
+
+
+def _apart(found: Mapping[str, Any]) -> dict[str, Callable[[Row], Apart]]:
+    """What each number of the row is made of, and what other estimators make of the same."""
+    put = {"T": found["T"], "Q_1": found["Q1"], "Q_2": found["Q2"], "U": found["U"], "S": found["S_obs"]}
+    labels = {code: choice.label for code, choice in categories().items()}
+    ones, twos = ([_thing(taxon, labels.get(category, category)) for taxon, category in found.get(key, ())]
+                  for key in ("ones", "twos"))  # fmt: skip
+    chao, jack = found["chao2_bias_corrected"], found["jackknife1"]
+    more = [
+        (_("Chao2, classic"), found["chao2_classic"]),
+        (_("Chao2 of 1987, without its factor"), found["chao2_1987_no_factor"]),
+        (_("second-order jackknife"), found["jackknife2"]),
+    ]
+    ends = found["chao2_bias_corrected_CI95_log"]
+    simple = [(_("Good’s coverage, 1 − Q₁ / U"), found["coverage_good_turing_simple"])]
+    error = found["jackknife1_SE"]
+    jack_ends = None if error is None else (jack - 1.96 * error, jack + 1.96 * error)
+    return {
+        "heard": lambda _row: Apart({"T": found["T"]}),
+        "sofar": lambda _row: Apart({"S": found["S_obs"]}, others=[("Chao2", chao), (_("jackknife"), jack)]),
+        "q1": lambda _row: Apart({"Q_1": found["Q1"]}, ones),
+        "q2": lambda _row: Apart({"Q_2": found["Q2"]}, twos),
+        "chao2": lambda _row: Apart(
+            put,
+            ones,
+            [*more, (_("jackknife"), jack)],
+            (ends[0], ends[1]) if ends else None,
+            how=_("95 % by the variance of Chao 1987"),
+        ),
+        "jack1": lambda _row: Apart(put, ones, [("Chao2", chao), *more], jack_ends, how=_("95 % by its standard error")),
+        "coverage": lambda _row: Apart(put, ones, simple),
+        "wanted": lambda _row: Apart(put, ones, [(_("coverage so far"), found["coverage"]), *simple]),
+    }
+
+
+def _thing(taxon: str, category: str) -> Link:
+    return Link(taxon, category, url_for("reckoning.show", margin=f"ur:{taxon}", **carried()), is_taxon=True)
 
 
 def _points(caption: str, found: Mapping[str, Any]) -> Table:

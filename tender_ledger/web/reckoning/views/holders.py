@@ -1,5 +1,6 @@
 """What holders know, and who told of what."""
 
+import re
 from collections.abc import Mapping, Sequence
 from typing import Any
 
@@ -11,7 +12,8 @@ from tender_ledger.figures.plots import Person, by_measure, named_by
 from tender_ledger.formats.tables import Column, Table
 from tender_ledger.operations import analyses
 from tender_ledger.web.reckoning.asked import Asked
-from tender_ledger.web.reckoning.contents import Block, Content, Names
+from tender_ledger.web.reckoning.contents import Apart, Block, Content, Names, Row
+from tender_ledger.web.reckoning.views.intervals import ends_in_words
 from tender_ledger.web.shared.words import gettext as _
 from tender_ledger.web.shared.words import ngettext
 
@@ -38,37 +40,47 @@ def holders(one: Asked, purpose: Purpose, names: Names) -> Content:
     if not body.get("holders"):
         return Content(heading, lede, empty=_("Nobody is counted under these rules yet."))
     blocks = [_knowledge(body, measure, axis, purpose) for axis in ("age", "years")]
-    ties = [
-        {"measure": MEASURES[name], **{f"{by}_{part}": found[by][part] for by in found for part in ("value", "p", "n")}}
-        for name, found in body["ties"].items()
-    ]
+    blocks += [_tests(body), _each_holder(body, names)]
+    return Content(heading, lede, blocks, seed=body["seed"], n=body["n"])
+
+
+def _tests(body: Mapping[str, Any]) -> Block:
+    """Each measure of knowledge against age and years in the place, and between genders and communities."""
+    against = {"age": _("age"), "years": _("years in the place"), "gender": _("gender"), "community": _("community")}
+    rows: list[dict[str, Any]] = [
+        {"what": f"{MEASURES[measure]}, {against[by]}", "key": "tie" if by in ("age", "years") else "between",
+         "sign": "ρ" if by in ("age", "years") else "H", **{name: tie[name] for name in ("value", "p", "n")},
+         "ends": ends_in_words((tie["ends"][0], tie["ends"][1]) if tie["ends"] else None)}
+        for measure, ties in body["ties"].items() for by, tie in ties.items()
+    ]  # fmt: skip
     columns = [
-        Column("measure", _("knowledge of"), "text"),
-        *(
-            column
-            for by, label in (("age", _("age")), ("years", _("years in the place")))
-            for column in (Column(f"{by}_value", f"ρ, {label}"), Column(f"{by}_p", "p", "p"), Column(f"{by}_n", "n", "count"))
-        ),
-        Column("gender_value", _("H, gender")),
-        Column("gender_p", "p", "p"),
-        Column("community_value", _("H, community")),
-        Column("community_p", "p", "p"),
+        Column("what", _("knowledge of, beside"), "text"),
+        Column("sign", "", "text"),
+        Column("value", _("value"), explains="row"),
+        Column("ends", "95 %", "text", explains="row"),
+        Column("p", "p", "p", explains="row"),
+        Column("n", "n", "count", explains="paired"),
     ]
-    tested = Table("tests", _("What holders know beside who they are"), columns, ties, subject="measure")
-    blocks.append(
-        Block(
-            "tests",
-            _("Tests"),
-            table=tested,
-            sentences=[
-                _(
-                    "p from 9,999 dealings of the labels, seed %(seed)s. ρ is a rank correlation, H sets groups side by side.",
-                    seed=body["seed"],
-                )
-            ],
-        )
+
+    def tie(row: Row) -> Apart:
+        return Apart({"r": f"{row['value']:.3f}", "B": "9999"}, (), [("p", row["p"])])
+
+    def between(row: Row) -> Apart:
+        return Apart({"n": row["n"]}, (), [("p", row["p"])])
+
+    return Block(
+        "tests",
+        _("Tests"),
+        table=Table("tests", _("What holders know beside who they are"), columns, rows, subject="what"),
+        sentences=[
+            _(
+                "p from 9,999 dealings of the labels, seed %(seed)s. ρ is a rank correlation, H sets groups side by side.",
+                seed=body["seed"],
+            )
+        ],
+        apart={"tie": tie, "between": between, "paired": lambda row: Apart({"n": row["n"]})},
+        behind=lambda _row: {},
     )
-    return Content(heading, lede, [*blocks, _each_holder(body, names)], seed=body["seed"], n=body["n"])
 
 
 def _knowledge(body: Mapping[str, Any], measure: str, axis: str, purpose: Purpose) -> Block:
@@ -123,13 +135,24 @@ def _each_holder(body: Mapping[str, Any], names: Names) -> Block:
         Column("community", _("community"), "text"),
         Column("age", _("age, years"), "count"),
         Column("years", _("years in the place"), "count"),
-        *(Column(name, label, "count") for name, label in MEASURES.items()),
-        Column("sd", "SD"),
+        *(Column(name, label, "count", explains=f"{name}of") for name, label in MEASURES.items()),
+        Column("sd", "SD", explains="sdof"),
     ]
     rows.sort(key=lambda row: (-row["taxa"], row["code"]))
     links = {row["code"]: url_for("people.holder", code=row["code"]) for row in rows}
     table = Table("holders", _("What each holder told"), columns, rows, subject="code", links=links)
-    return Block("each", _("Each holder"), table=table, single=True)
+
+    def others(row: Row) -> Apart:
+        return Apart(others=[*((label, row[name]) for name, label in MEASURES.items()), ("SD", row["sd"])])
+
+    return Block(
+        "each",
+        _("Each holder"),
+        table=table,
+        single=True,
+        apart={f"{name}of": others for name in (*MEASURES, "sd")},
+        behind=lambda row: {"informants": frozenset([row["code"]])},
+    )
 
 
 def matrix(one: Asked, purpose: Purpose, _names: Names) -> Content:
@@ -139,7 +162,6 @@ def matrix(one: Asked, purpose: Purpose, _names: Names) -> Content:
     lede = _("Rows are holders, columns plants, both ordered by reciprocal averaging: whoever tells alike stands close together.")
     if not body.get("taxa"):
         return Content(heading, lede, empty=_("Nobody whom you may see told of a plant that counts."))
-    links = {code: url_for("people.holder", code=code) for code in body["holders"]}
     words = {"title": heading, "says": _("%(n)s holders by %(s)s plants.", n=len(body["holders"]), s=len(body["taxa"]))}
     hidden = (
         [ngettext("%(num)s more is counted and not shown.", "%(num)s more are counted and not shown.", body["hidden"])]
@@ -147,7 +169,15 @@ def matrix(one: Asked, purpose: Purpose, _names: Names) -> Content:
         else []
     )
     large = len(body["holders"]) * len(body["taxa"]) > MOST_CELLS
-    figure = None if large else named_by(body["holders"], body["taxa"], body["cells"], words, links)
-    canvas = {key: body[key] for key in ("holders", "taxa", "cells")} if large else None
+    figure = None if large else named_by(body["holders"], body["taxa"], body["cells"], words, _told_by)
+    canvas = {**{key: body[key] for key in ("holders", "taxa", "cells")}, "ledger": url_for("ledger.show")} if large else None
     said = [words["says"], *hidden]
     return Content(heading, lede, [Block("matrix", "", figure, sentences=said, single=True, canvas=canvas)])
+
+
+def _told_by(code: str, taxon: str) -> str:
+    """The reports in the ledger of a holder, of a taxon, or of both; a plant without a name by its number."""
+    if not taxon:
+        return url_for("people.holder", code=code)
+    asked: dict[str, Any] = {"plant" if re.fullmatch(r"P-\d+", taxon) else "taxon": taxon, "informant": code or None}
+    return url_for("ledger.show", **asked)

@@ -1,10 +1,11 @@
 """Families of a flora that are told of more, or less, than their size would have it."""
 
+from collections.abc import Callable, Mapping, Sequence
 from typing import Any
 
 from flask import g, request, url_for
 
-from tender_ledger.core.flora.overuse import FamilyUse
+from tender_ledger.core.flora.overuse import PRIOR, FamilyUse
 from tender_ledger.core.messages import InputRefused
 from tender_ledger.core.publication import MINIMUM_HOLDERS
 from tender_ledger.core.terms import Purpose
@@ -13,7 +14,7 @@ from tender_ledger.formats.tables import Column, Table
 from tender_ledger.operations.reckoned import over_and_under_use
 from tender_ledger.storage.queries.reckoned import floras
 from tender_ledger.web.reckoning.asked import Asked, carried
-from tender_ledger.web.reckoning.contents import Block, Content, Names
+from tender_ledger.web.reckoning.contents import Apart, Block, Content, Link, Names, Row
 from tender_ledger.web.shared.words import gettext as _
 from tender_ledger.web.shared.words import ngettext
 
@@ -28,7 +29,7 @@ def overuse(one: Asked, purpose: Purpose, _names: Names) -> Content:
     category = one.selection.category
     lede = _("Species told of, against the species of %(flora)s.", flora=chosen["name"])
     try:
-        found = over_and_under_use(g.scope, one.rules, chosen, category=category, purpose=purpose)
+        found, taxa = over_and_under_use(g.scope, one.rules, chosen, category=category, purpose=purpose)
     except InputRefused as refused:
         return Content(heading, lede, empty=" ".join(str(problem) for problem in refused.problems))
     total, used = found.totals
@@ -77,21 +78,56 @@ def overuse(one: Asked, purpose: Purpose, _names: Names) -> Content:
                 _table(found),
                 said,
                 cautions,
-                explains={
-                    "residual": lambda row: {
-                        "x": row["used"],
-                        "n": row["flora"],
-                        "a": f"{found.intercept:.3f}",
-                        "b": f"{found.slope:.3f}",
-                        "s": f"{found.residual_sd:.3f}",
-                    },
-                    "binomial": lambda row: {"n": row["flora"], "X_total": used, "n_total": total},
-                    "beta": lambda row: {"x": row["used"], "n": row["flora"]},
-                    "imprecise": lambda row: {"x": row["used"], "n": row["flora"]},
-                },
+                apart=_apart(found, taxa),
+                behind=lambda row: {"family": row["family"], "category": category},
             )
         ],
     )
+
+
+def _apart(found: FamilyUse, taxa: Mapping[str, Sequence[str]]) -> dict[str, Callable[[Row], Apart]]:
+    """What the numbers of a family are made of: its told species, and the whole flora beside it."""
+    total, used = found.totals
+
+    def species(row: Row) -> list[Link]:
+        return [Link(taxon, "", url_for("reckoning.show", margin=f"ur:{taxon}", **carried()), is_taxon=True)
+                for taxon in taxa.get(row["family"], ())]  # fmt: skip
+
+    def residual(row: Row) -> Apart:
+        at = found.families.index(row["family"])
+        put = {"x": row["used"], "n": row["flora"], "a": f"{found.intercept:.3f}", "b": f"{found.slope:.3f}",
+               "s": f"{found.residual_sd:.3f}"}  # fmt: skip
+        return Apart(put, species(row), [(_("residual, not standardised"), float(found.residual[at]))])
+
+    def binomial(row: Row) -> Apart:
+        at = found.families.index(row["family"])
+        others = [
+            (_("by doubling the smaller tail"), float(found.doubled[at])),
+            (_("one-sided, as few or fewer"), float(found.lower[at])),
+            (_("one-sided, as many or more"), float(found.upper[at])),
+        ]
+        return Apart({"n": row["flora"], "X_total": used, "n_total": total}, species(row), others)
+
+    def adjusted(row: Row) -> Apart:
+        return Apart({"m": len(found.families)}, (), [("p", row["binomial"]), (_("Holm"), row["holm"]), (_("B.-H."), row["bh"])])
+
+    def beta(row: Row) -> Apart:
+        whole = [Link(_("the whole flora"), f"{found.beta_total[0]:.3f} {_('to')} {found.beta_total[1]:.3f}")]
+        imprecise = [(_("imprecise, from"), row["imprecise"]), (_("imprecise, to"), row["imprecise_high"])]
+        return Apart({"x": row["used"], "n": row["flora"]}, [*whole, *species(row)], imprecise,
+                     (row["beta"], row["beta_high"]), how=_("95 % of the posterior"))  # fmt: skip
+
+    def imprecise(row: Row) -> Apart:
+        whole = [Link(_("the whole flora"), f"{found.imprecise_total[0]:.3f} {_('to')} {found.imprecise_total[1]:.3f}")]
+        precise = [(_("Bayes, from"), row["beta"]), (_("Bayes, to"), row["beta_high"])]
+        return Apart({"x": row["used"], "n": row["flora"], "s": PRIOR}, [*whole, *species(row)], precise,
+                     (row["imprecise"], row["imprecise_high"]), how=_("the bounds of all priors"))  # fmt: skip
+
+    return {
+        "used": lambda row: Apart({"x": row["used"]}, species(row)),
+        "inflora": lambda row: Apart({"n": row["flora"]}, species(row)),
+        "residual": residual, "binomial": binomial, "holm": adjusted, "bh": adjusted, "beta": beta, "imprecise": imprecise,
+    }  # fmt: skip
 
 
 def _table(found: FamilyUse) -> Table:
@@ -118,16 +154,16 @@ def _table(found: FamilyUse) -> Table:
     columns = [
         Column("family", _("family"), "text"),
         Column("used", _("told of"), "count"),
-        Column("flora", _("in the flora"), "count"),
+        Column("flora", _("in the flora"), "count", explains="inflora"),
         Column("residual", _("residual"), "decimal", _("standardised residual of the regression")),
         Column("binomial", "p", "p", _("two-sided binomial")),
         Column("holm", _("Holm"), "p"),
         Column("bh", _("B.-H."), "p"),
         Column("beta", _("Bayes from")),
-        Column("beta_high", _("to")),
+        Column("beta_high", _("to"), explains="beta"),
         Column("beta_call", _("call"), "text"),
         Column("imprecise", _("imprecise from")),
-        Column("imprecise_high", _("to")),
+        Column("imprecise_high", _("to"), explains="imprecise"),
         Column("imprecise_call", _("call"), "text"),
     ]
     return Table("families", _("Families of the flora and their told species"), columns, rows, subject="family")

@@ -1,9 +1,9 @@
 """Free lists, parts and preparations."""
 
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping, Sequence
 from typing import Any
 
-from flask import g
+from flask import g, request, url_for
 
 from tender_ledger.core.publication import MINIMUM_HOLDERS
 from tender_ledger.core.terms import Purpose
@@ -12,7 +12,8 @@ from tender_ledger.formats.tables import Column, Table
 from tender_ledger.operations import analyses
 from tender_ledger.operations.reckoning import taxa_of_category
 from tender_ledger.web.reckoning.asked import Asked
-from tender_ledger.web.reckoning.contents import Block, Content, Names
+from tender_ledger.web.reckoning.contents import Apart, Block, Content, Link, Names, Row
+from tender_ledger.web.reckoning.views.intervals import ends_in_words, with_ends
 from tender_ledger.web.shared.words import gettext as _
 
 
@@ -33,7 +34,7 @@ def lists(one: Asked, purpose: Purpose, _names: Names) -> Content:
             "mean": value["mean_position"],
             "smith": value["smith_S_N_all"],
             "sutrop": value["sutrop_N_all"],
-            "n": found["N_all"],
+            **{f"{name}_ends": ends_in_words(_pair(found["ends"][name].get(item))) for name in ("smith", "sutrop")},
         }
         for item, value in found["items"].items()
         if not small or value["frequency"] >= MINIMUM_HOLDERS
@@ -42,12 +43,12 @@ def lists(one: Asked, purpose: Purpose, _names: Names) -> Content:
     columns = [
         Column("item", _("item"), "text"),
         Column("frequency", _("lists"), "count"),
-        Column("mean", _("mean place")),
-        Column("smith", _("Smith’s S")),
-        Column("sutrop", _("Sutrop")),
+        Column("mean", _("mean place"), explains="place"),
+        *with_ends("smith", _("Smith’s S")),
+        *with_ends("sutrop", _("Sutrop")),
     ]
     words = {"title": _("Salience, Smith’s S"), "y": _("item"), "says": _("Items of free lists by Smith’s S.")}
-    figure = bars([(row["item"], row["smith"], "") for row in rows[:30]], words)
+    figure = bars([(row["item"], row["smith"], _opened("smith", row["item"])) for row in rows[:30]], words)
     lengths = found["lengths"]
     said = [
         _(
@@ -63,7 +64,6 @@ def lists(one: Asked, purpose: Purpose, _names: Names) -> Content:
         said.append(_("B = %(b)s for the chosen category, the mean of %(n)s lists: 1 all first, 0 all last.", b=bias, n=of))
     elif category:
         said.append(_("B is undefined: no list has items of the category and others beside them."))
-    explains = {"sutrop": lambda row: {"F": row["frequency"], "N": row["n"], "m": f"{row['mean']:.2f}"}, "smith": lambda _row: {}}
     return Content(
         heading,
         lede,
@@ -74,10 +74,52 @@ def lists(one: Asked, purpose: Purpose, _names: Names) -> Content:
                 figure,
                 Table("salience", _("Salience in free lists"), columns, rows, subject="item"),
                 said,
-                explains=explains,
+                apart=_lists_apart(found),
             )
         ],
     )
+
+
+def _opened(kind: str, item: str) -> str:
+    """The page with the margin open at a number of an item."""
+    kept: dict[str, Any] = {name: request.args.getlist(name) for name in ("group", "category") if name in request.args}
+    return url_for("reckoning.analysis", view="lists", margin=f"{kind}:salience:{item}", **kept)
+
+
+def _pair(found: Sequence[float] | None) -> tuple[float, float] | None:
+    return None if found is None else (found[0], found[1])
+
+
+def _lists_apart(found: Mapping[str, Any]) -> dict[str, Callable[[Row], Apart]]:
+    """What each number of an item is made of: the lists that have it, as far as they may be shown."""
+
+    def lists_of(row: Row, *, shares: bool = False) -> list[Link]:
+        return [Link(one["informant"],
+                     _("place %(at)s of %(of)s", at=one["place"], of=one["length"])
+                     + (f": {(one['length'] - one['place'] + 1) / one['length']:.3f}" if shares else ""),
+                     url_for("encounters.record", number=one["encounter"]))
+                for one in found["of"].get(row["item"], ())]  # fmt: skip
+
+    def values(row: Row) -> Mapping[str, Any]:
+        value: Mapping[str, Any] = found["items"][row["item"]]
+        return value
+
+    def smith(row: Row) -> Apart:
+        others = [(_("S over lists with an item"), values(row)["smith_S_N_lists"]), (_("Sutrop"), row["sutrop"])]
+        put = {"N": found["N_all"], "sum_i": f"{row['smith'] * found['N_all']:.3f}"}
+        return Apart(put, lists_of(row, shares=True), others, _pair(found["ends"]["smith"].get(row["item"])))
+
+    def sutrop(row: Row) -> Apart:
+        others = [(_("Sutrop over lists with an item"), values(row)["sutrop_N_lists"]), (_("Smith’s S"), row["smith"])]
+        put = {"F": row["frequency"], "N": found["N_all"], "m": f"{row['mean']:.3f}"}
+        return Apart(put, lists_of(row), others, _pair(found["ends"]["sutrop"].get(row["item"])))
+
+    def place(row: Row) -> Apart:
+        put = {"F": row["frequency"], "sum_i": f"{row['mean'] * row['frequency']:.0f}"}
+        return Apart(put, lists_of(row), (), _pair(found["ends"]["mean"].get(row["item"])))
+
+    return {"smith": smith, "sutrop": sutrop, "place": place,
+            "frequency": lambda row: Apart({"F": row["frequency"]}, lists_of(row))}  # fmt: skip
 
 
 def parts(one: Asked, purpose: Purpose, names: Names, labels: Names | None = None) -> Content:
@@ -93,29 +135,52 @@ def parts(one: Asked, purpose: Purpose, names: Names, labels: Names | None = Non
         for by, words in (("category", _("by use category")), ("community", _("by community"))):
             found = answer.body[f"{name}_by_{by}"]
             if any(sum(counts[:-1]) for counts in found["counts"]):
-                blocks.append(_shares(f"{name}-{by}", f"{title} {words}", found, {**labels, **names}, purpose))
+                blocks.append(_shares((name, by), f"{title} {words}", found, {**labels, **names}, purpose))
     return Content(heading, lede, blocks, empty="" if blocks else _("No report that counts names a part or a preparation."))
 
 
-def _shares(name: str, heading: str, found: Mapping[str, Any], labels: Names, purpose: Purpose) -> Block:
+def _shares(which: tuple[str, str], heading: str, found: Mapping[str, Any], labels: Names, purpose: Purpose) -> Block:
     total = [sum(counts[at] for counts in found["counts"]) for at in range(len(found["labels"]))]
     order = sorted((at for at, number in enumerate(total) if number), key=lambda at: (-total[at], found["labels"][at]))[:9]
-    rows = []
-    for of, counts in zip(found["of"], found["counts"], strict=True):
+    rows: list[dict[str, Any]] = []
+    for place, (of, counts) in enumerate(zip(found["of"], found["counts"], strict=True)):
         named = sum(counts[:-1])
         if named and (purpose is not Purpose.PUBLISHED or named >= MINIMUM_HOLDERS):
             cells = {found["labels"][at]: counts[at] / named for at in order}
             cells["others"] = 1 - sum(cells.values()) if len(order) < sum(map(bool, total)) else None
-            rows.append({"of": labels.get(of, of.replace("_", " ")), "named": named, "none": counts[-1], **cells})
+            row = {"of": labels.get(of, of.replace("_", " ")), "code": of, "place": place, "named": named, "none": counts[-1]}
+            rows.append({**row, **cells})
+    shown = {at: labels.get(found["labels"][at], found["labels"][at].replace("_", " ")) for at in order}
     columns = [
         Column("of", "", "text"),
         Column("named", _("told with one"), "count"),
-        Column("none", _("without"), "count"),
-        *(
-            Column(found["labels"][at], labels.get(found["labels"][at], found["labels"][at].replace("_", " ")), "share")
-            for at in order
-        ),
+        Column("none", _("without"), "count", explains="unnamed"),
+        *(Column(found["labels"][at], label, "share", explains="cpp") for at, label in shown.items()),
     ]
     if any(row["others"] is not None for row in rows):
-        columns.append(Column("others", _("others"), "share"))
-    return Block(name, heading, table=Table(name, heading, columns, rows, subject="of"))
+        columns.append(Column("others", _("others"), "share", explains="cpp"))
+    listed, by = which
+
+    def shares(row: Row) -> Apart:
+        counts, low, high = (found[key][row["place"]] for key in ("counts", "low", "high"))
+        made = [Link(shown[at], _share(counts[at], row["named"], low[at], high[at])) for at in order if counts[at]]
+        everything = [(_("told with one, of all tellings"), row["named"] / (row["named"] + row["none"]))]
+        return Apart({"P_t": row["named"]}, made, everything)
+
+    def behind(row: Row) -> Mapping[str, Any]:
+        return {by: row["code"], "names": (listed, "")}
+
+    name = f"{listed}-{by}"
+    return Block(
+        name,
+        heading,
+        table=Table(name, heading, columns, rows, subject="of"),
+        apart={"cpp": shares, "named": shares, "unnamed": lambda row: Apart({"n": row["none"]}, behind={by: row["code"]})},
+        behind=behind,
+    )
+
+
+def _share(count: float, named: float, low: float | None, high: float | None) -> str:
+    """“3 / 12 = 25.0 %, 10 to 41 %”."""
+    said = f"{count:g} / {named:g} = {100 * count / named:.1f}\u2009%"
+    return said if low is None or high is None else f"{said}, {100 * low:.0f} {_('to')} {100 * high:.0f}\u2009%"

@@ -1,0 +1,170 @@
+"""Groups of informants beside one another: by who they are, or by the encounters in which they told.
+
+Whoever told in encounters of several kinds, or before a day and since, stands in each of these groups with what was told there.
+"""
+
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass
+from datetime import date
+from typing import Any
+
+import numpy as np
+
+from tender_ledger.core.groups.grouping import Grouping, compare, distances_between, told_by_group, who_told
+from tender_ledger.core.groups.ordination import average_tree, principal_coordinates
+from tender_ledger.core.resampling.pairs import pair_ends
+from tender_ledger.core.rules import CountingRules
+from tender_ledger.core.tally.counting import Tally, count
+from tender_ledger.core.terms import Purpose, Scope
+from tender_ledger.formats.result_parts import number, pair_part
+from tender_ledger.operations import effort
+from tender_ledger.operations.computing import Computed, Progress, computed
+from tender_ledger.operations.errors import NotFound
+from tender_ledger.storage.database import snapshot
+from tender_ledger.storage.queries import results
+from tender_ledger.storage.queries.informants import informant_facts, tellings
+from tender_ledger.storage.queries.tally import read_table, read_table_in_parts
+
+SEED = 1
+OF_HOLDERS = ("community", "gender", "age", "occupation")
+OF_ENCOUNTERS = ("kind", "period")
+GROUPINGS = (*OF_HOLDERS, *OF_ENCOUNTERS)
+AGES = ((0, 30, "under_30"), (30, 50, "30_to_49"), (50, 70, "50_to_69"), (70, 200, "70_and_over"))
+MOST_PAIRS = 45  # pairs of groups that are tested: those of ten groups
+
+
+@dataclass(frozen=True)
+class Grouped:
+    """A tally with its informants in groups: `told_in` of each unit its encounters where these make the groups (else None),
+    `codes` the informant of each unit; `both` is how many informants stand in several groups."""
+
+    tally: Tally
+    grouping: Grouping
+    codes: tuple[str, ...]
+    told_in: Mapping[str, frozenset[int]] | None = None
+    both: int = 0
+
+
+def grouped(scope: Scope, rules: CountingRules, by: str, since: date | None) -> Grouped:
+    """The tally of the study with its informants in groups. `scope` says already what may be counted.
+
+    Groups by encounters take each informant apart into what was told in the encounters of each group. Raises NotFound for what
+    there is no grouping by.
+    """
+    if by not in GROUPINGS:
+        raise NotFound(f"grouping {by}")
+    if by in OF_HOLDERS:
+        with snapshot():
+            tally = count(read_table(scope, rules), rules)
+        return Grouped(tally, _by_holder(tally, informant_facts(scope), by, scope.day), tally.table.informants.codes)
+    with snapshot():
+        found = [one | {"group": _group_of(one, by, since)} for one in tellings(scope)]
+        table, units = read_table_in_parts(scope, rules, {one["encounter"]: one["group"] for one in found},
+                                           {(one["informant"], one["group"]) for one in found})  # fmt: skip
+        tally = count(table, rules)
+    order = ("before", "since") if by == "period" else sorted({group for _code, group in units})
+    counted = {group for (_code, group), here in zip(units, tally.counted, strict=True) if here}
+    names = tuple(name for name in order if name in counted)
+    places = np.array([names.index(group) if group in names else -1 for _code, group in units], dtype=np.int64)
+    codes = tuple(code for code, _group in units)
+    here = [code for code, there in zip(codes, tally.counted, strict=True) if there]
+    of = {group: frozenset(one["encounter"] for one in found if one["group"] == group) for group in names}
+    return Grouped(tally, Grouping(names, places), codes, of, len(here) - len(set(here)))
+
+
+def _group_of(telling: Mapping[str, Any], by: str, since: date | None) -> str:
+    if by == "kind":
+        return str(telling["kind"])
+    return "before" if since is None or telling["day"] < since else "since"
+
+
+def _by_holder(tally: Tally, facts: Mapping[str, Mapping[str, Any]], by: str, day: date) -> Grouping:
+    of: Callable[[Mapping[str, Any]], str] = {
+        "community": lambda one: one["community"] or "",
+        "gender": lambda one: one["gender"],
+        "age": lambda one: _age_class(one["born"], day),
+        "occupation": lambda one: one["occupation"],
+    }[by]
+    named = [of(facts[code]) if code in facts else "" for code in tally.table.informants.codes]
+    there = {name for name, counted in zip(named, tally.counted, strict=True) if counted and name and name != "unstated"}
+    order = [code for _low, _high, code in AGES] if by == "age" else sorted(there)
+    names = tuple(name for name in order if name in there)
+    return Grouping(names, np.array([names.index(name) if name in names else -1 for name in named], dtype=np.int64))
+
+
+def _age_class(born: int | None, day: date) -> str:
+    if born is None:
+        return ""
+    age = day.year - born
+    return next((code for low, high, code in AGES if low <= age < high), "")
+
+
+def behind_groups(scope: Scope, rules: CountingRules, by: str, since: date | None, *names: str) -> dict[str, Any]:
+    """Whose reports, and of which encounters, lie behind numbers of these groups, in the words of `reports_behind`."""
+    found = grouped(scope.for_purpose(Purpose.COUNTED), rules, by, since)
+    wanted = [at for at, name in enumerate(found.grouping.names) if name in names]
+    codes = frozenset(code for code, group in zip(found.codes, found.grouping.of_informant, strict=True) if group in wanted)
+    if found.told_in is None:
+        return {"informants": codes}
+    return {"informants": codes, "encounters": frozenset().union(*(found.told_in[found.grouping.names[at]] for at in wanted))}
+
+
+def groups(scope: Scope, rules: CountingRules, *, by: str = "community", since: date | None = None,
+           purpose: Purpose = Purpose.COUNTED, seed: int = SEED, again: bool = False) -> Computed:  # fmt: skip
+    """Groups of informants beside one another: N, taxa, distances, coordinates, tree, and every pair with its tests."""
+    scope = scope.for_purpose(purpose)
+    if by not in GROUPINGS:
+        raise NotFound(f"grouping {by}")
+
+    def work(progress: Progress) -> dict[str, Any]:
+        found = grouped(scope, rules, by, since)
+        tally, grouping = found.tally, found.grouping
+        told = told_by_group(tally, grouping)
+        distances = distances_between(told)
+        points, tree = principal_coordinates(distances), average_tree(distances)
+        names, taxa = grouping.names, len(tally.taxa.names)
+        wanted = [(one, other) for one in range(len(names)) for other in range(one + 1, len(names))]
+        pairs, whole = [], min(len(wanted), MOST_PAIRS) * taxa
+        for at, (one, other) in enumerate(wanted[:MOST_PAIRS]):
+            pair = compare(tally, told, one, other, seed=seed, step=_steps(progress, at * taxa, whole))
+            ends = pair_ends(tally, grouping.members(one), grouping.members(other), seed=seed)
+            told_of = {taxon.taxon for taxon in pair.taxa}
+            pairs.append({
+                "first": names[one], "second": names[other], "n": list(pair.n), "left_out": pair.permanova.left_out,
+                "why": pair.permanova.why, **pair_part(pair), "ends": {name: list(two) for name, two in ends.measures.items()},
+                "difference_ends": {name: [float(ends.low[place]), float(ends.high[place])]
+                                    for place, name in enumerate(tally.taxa.names) if name in told_of},
+                "means": [float(told.ur[group].sum() / told.n[group]) for group in (one, other)],
+            })  # fmt: skip
+        shared = told.told
+        people: dict[str, set[str]] = {}
+        named = who_told(tally) & tally.counted[:, None]
+        for unit, taxon in zip(*np.nonzero(named), strict=True):
+            people.setdefault(tally.taxa.names[taxon], set()).add(found.codes[unit])
+        return {
+            "names": list(names), "n": told.n.tolist(), "taxa": shared.sum(axis=1).tolist(),
+            "ur": [number(float(one)) for one in told.ur.sum(axis=1)],
+            "own": [int((shared[at] & ~np.delete(shared, at, axis=0).any(axis=0)).sum()) for at in range(len(names))],
+            "distances": distances.tolist(), "points": points.points.tolist(), "axes": points.shares.tolist(),
+            "negative": points.negative, "merges": [list(one) for one in tree.merges], "order": tree.order.tolist(),
+            "fc": {taxon: len(people.get(taxon, ())) for taxon in tally.taxa.names},
+            "ci": {name: {tally.taxa.names[at]: float(told.ci[group, at]) for at in np.flatnonzero(told.told[group])}
+                   for group, name in enumerate(names)},
+            "pairs": pairs, "untested": max(len(wanted) - MOST_PAIRS, 0), "seed": seed, "both": found.both,
+            "none": int((tally.counted & (grouping.of_informant < 0)).sum()),
+        }  # fmt: skip
+
+    options = {"by": by, "since": str(since or ""), "seed": seed}
+    return computed(scope, "groups", rules, options, work, seconds=effort.of_groups(results.size_of(scope)), again=again)
+
+
+def _steps(progress: Progress, before: int, whole: int) -> Callable[[], None]:
+    """Counts taxa, and tells at every twentieth."""
+    calls = iter(range(10**9))
+
+    def step() -> None:
+        done = next(calls)
+        if done % 20 == 0:
+            progress(before + done, whole)
+
+    return step

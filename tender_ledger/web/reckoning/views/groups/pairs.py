@@ -1,0 +1,220 @@
+"""Two groups beside one another: all pairs in one table, and one of them in full."""
+
+from collections.abc import Mapping, Sequence
+from typing import Any
+
+import numpy as np
+from flask import request, url_for
+
+from tender_ledger.core.groups.permuting import holm
+from tender_ledger.core.publication import MINIMUM_HOLDERS
+from tender_ledger.core.terms import Purpose
+from tender_ledger.figures.plots import Point, against
+from tender_ledger.formats.tables import Column, Table
+from tender_ledger.web.reckoning.asked import carried
+from tender_ledger.web.reckoning.contents import Apart, Block, Link, Names, Row
+from tender_ledger.web.reckoning.views.groups.each import BehindGroups
+from tender_ledger.web.reckoning.views.intervals import ends_in_words
+from tender_ledger.web.shared.words import gettext as _
+from tender_ledger.web.shared.words import ngettext
+
+_FIRST = 15  # plants on the page; all of them are in the file
+_ENDS = {"jaccard": "jaccard", "sorensen": "sorensen", "bray": "bray", "permuted": "difference"}
+
+
+def slug_of(pair: Mapping[str, Any]) -> str:
+    """How a pair is named in an address."""
+    return f"{pair['first']}|{pair['second']}"
+
+
+def _p(found: Mapping[str, Any], name: str = "p") -> float | None:
+    value: float | None = found.get(f"{name}_exact", found.get(name))
+    return value
+
+
+def all_pairs(pairs: Sequence[Mapping[str, Any]], body: Mapping[str, Any], shown: Names, behind: BehindGroups) -> Block:
+    """Every pair on a line: likeness, and the tests with their p adjusted for the number of pairs."""
+    kept: dict[str, Any] = {**carried(), **{name: request.args[name] for name in ("by", "since") if name in request.args}}
+    rows: list[dict[str, Any]] = [
+        {"pair": _heading(pair, shown), "of": pair, "shared": pair["shared"], "jaccard": pair["jaccard"],
+         "sorensen": pair["sorensen"], "bray": pair["bray_curtis_CI"], "spearman": pair["spearman_CI_union"],
+         "permuted": _p(pair, "UR_per_informant_p"), "permanova": _p(pair["permanova_jaccard_informants"]),
+         "r2": pair["permanova_jaccard_informants"]["R2"]}
+        for pair in pairs
+    ]  # fmt: skip
+    p = np.array([np.nan if row["permanova"] is None else row["permanova"] for row in rows], dtype=np.float64)
+    for row, adjusted in zip(rows, holm(p) if len(p) else (), strict=True):
+        row["holm"] = None if np.isnan(adjusted) else float(adjusted)
+    columns = [
+        Column("pair", _("pair"), "text"),
+        Column("jaccard", _("Jaccard")),
+        Column("sorensen", _("Sørensen")),
+        Column("bray", _("Bray-Curtis")),
+        Column("spearman", "ρ"),
+        Column("permuted", _("p, reports"), "p"),
+        Column("permanova", _("p, PERMANOVA"), "p"),
+        Column("holm", _("Holm"), "p"),
+        Column("r2", "R²"),
+    ]
+    links = {row["pair"]: url_for("reckoning.analysis", view="groups", pair=slug_of(row["of"]), **kept) for row in rows}
+    apart = {kind: (lambda row, kind=kind: measure_apart(row["of"], kind, body, shown))
+             for kind in ("jaccard", "sorensen", "bray", "spearman", "permuted", "permanova")}  # fmt: skip
+    return Block(
+        "pairs",
+        _("All pairs"),
+        table=Table("pairs", _("Pairs of groups"), columns, rows, subject="pair", links=links),
+        sentences=[_("Open a pair for its plants. Bray-Curtis and ρ are of CI over the own N of each; ρ over plants of either.")],
+        apart={**apart, "holm": lambda _row: Apart({"m": len(rows)}), "r2": apart["permanova"]},
+        behind=lambda row: behind(row["of"]["first"], row["of"]["second"]),
+    )
+
+
+def _heading(pair: Mapping[str, Any], shown: Names) -> str:
+    return _("%(one)s and %(two)s", one=shown[pair["first"]], two=shown[pair["second"]])
+
+
+def measure_apart(pair: Mapping[str, Any], kind: str, body: Mapping[str, Any], shown: Names) -> Apart:
+    """A measure of a pair taken apart."""
+    first, second = (body["ci"][pair[side]] for side in ("first", "second"))
+    both = sorted({*first} & {*second}, key=lambda taxon: (-first[taxon] - second[taxon], taxon))
+    shared = [Link(taxon, f"{first[taxon]:.2f} · {second[taxon]:.2f}",
+                   url_for("reckoning.show", margin=f"ci:{taxon}", **carried()), is_taxon=True) for taxon in both]  # fmt: skip
+    put = {"c": pair["shared"], "A": pair["A"], "B": pair["B"]}
+    ends = pair["ends"].get(_ENDS.get(kind, ""))
+    interval = (ends[0], ends[1]) if ends else None
+    test = pair["permanova_jaccard_informants"]
+    if kind in ("jaccard", "sorensen"):
+        others = [("Jaccard", pair["jaccard"]), ("Sørensen", pair["sorensen"]),
+                  (_("Jaccard of plants for categories"), pair["jaccard_citations"])]  # fmt: skip
+        return Apart(put, shared, [one for one in others if not one[0].lower().startswith(kind[:1])] or others, interval)
+    if kind == "bray":
+        taxa = sorted({*first, *second})
+        x, y = ([side.get(taxon, 0.0) for taxon in taxa] for side in (first, second))
+        made = [Link("Σ | x − y |", f"{sum(abs(a - b) for a, b in zip(x, y, strict=True)):.3f}"),
+                Link("Σ ( x + y )", f"{sum(x) + sum(y):.3f}"), *shared]  # fmt: skip
+        return Apart({}, made, [(_("on UR, which mixes in the sizes"), pair["bray_curtis_UR"])], interval)
+    if kind == "spearman":
+        others = [(_("shared plants"), pair["spearman_CI_shared"]), (_("plants of either"), pair["spearman_CI_union"])]
+        return Apart({}, shared, others)
+    if kind == "permuted":
+        made = [
+            Link(shown[pair[side]], _("%(mean)s reports per holder, N = %(n)s", mean=f"{mean:.3f}", n=n))
+            for side, mean, n in zip(("first", "second"), pair["means"], pair["n"], strict=True)
+        ]
+        doubled = pair.get("UR_per_informant_p_exact_doubled", pair.get("UR_per_informant_p_doubled"))
+        return Apart({}, made, [(_("p by doubling the smaller tail"), doubled)], interval)
+    return Apart({"a": 2, "N": sum(pair["n"]) - pair["left_out"]}, (), [("R²", test["R2"]), ("F", test["F"])])
+
+
+def pair_in_full(pair: Mapping[str, Any], body: Mapping[str, Any], shown: Names, behind: BehindGroups,
+                 purpose: Purpose) -> list[Block]:  # fmt: skip
+    """Two groups: how alike they are, with tests, and the plants that tell them apart."""
+    heading = _heading(pair, shown)
+    rows = _measures_of(pair)
+    columns = [Column("what", _("measure"), "text"), Column("value", _("value"), explains="row"),
+               Column("ends", "95 %", "text", explains="row"), Column("p", "p", "p", explains="row")]  # fmt: skip
+    left = ngettext(
+        "PERMANOVA leaves out %(num)s holder who told nothing.",
+        "PERMANOVA leaves out %(num)s holders who told nothing.",
+        pair["left_out"],
+    )
+    said = [_("95 % by resampling the holders of each group; plants few told of are lost in resamples, so shared ones lie low.")]
+    said += [pair["why"] or left] if pair["why"] or pair["left_out"] else []
+    kinds = {row["key"] for row in rows}
+    apart = {kind: (lambda _row, kind=kind: measure_apart(pair, kind, body, shown)) for kind in kinds}
+    return [
+        Block(
+            "pair",
+            heading,
+            _figure(pair, body, shown, purpose),
+            Table("pair", heading, columns, rows, subject="what"),
+            said,
+            apart=apart,
+            behind=lambda _row: behind(pair["first"], pair["second"]),
+        ),
+        _plants_apart(pair, body, heading, behind, purpose),
+    ]
+
+
+def _figure(pair: Mapping[str, Any], body: Mapping[str, Any], shown: Names, purpose: Purpose) -> Any:
+    first, second = (body["ci"][pair[side]] for side in ("first", "second"))
+    taxa = [taxon for taxon in sorted({*first, *second})
+            if purpose is not Purpose.PUBLISHED or body["fc"][taxon] >= MINIMUM_HOLDERS]  # fmt: skip
+    links = {taxon: url_for("reckoning.show", margin=f"ci:{taxon}", **carried()) for taxon in taxa}
+    points = [Point(taxon, first.get(taxon, 0.0), second.get(taxon, 0.0), links[taxon]) for taxon in taxa]
+    words = {"title": _("CI in %(pair)s", pair=_heading(pair, shown)), "x": _("CI in %(group)s", group=shown[pair["first"]]),
+             "y": _("CI in %(group)s", group=shown[pair["second"]]),
+             "says": _("Each point is a plant by its CI in both groups; on the line they are equal.")}  # fmt: skip
+    return against(points, words) if points else None
+
+
+def _plants_apart(
+    pair: Mapping[str, Any], body: Mapping[str, Any], heading: str, behind: BehindGroups, purpose: Purpose
+) -> Block:
+    first, second = (body["ci"][pair[side]] for side in ("first", "second"))
+    taxa: list[dict[str, Any]] = [
+        {"taxon": taxon, "first": first.get(taxon, 0.0), "second": second.get(taxon, 0.0), "difference": one["CI_difference"],
+         "ends": ends_in_words(tuple(pair["difference_ends"][taxon])), "p": _p(one), "holm": one["p_holm"], "bh": one["p_bh"],
+         "doubled": one.get("p_exact_doubled", one.get("p_doubled"))}
+        for taxon, one in pair["species_CI_permutation"].items()
+        if purpose is not Purpose.PUBLISHED or body["fc"][taxon] >= MINIMUM_HOLDERS
+    ]  # fmt: skip
+    taxa.sort(key=lambda row: (row["p"] is None, row["p"] or 0, -abs(row["difference"] or 0), row["taxon"]))
+    columns = [
+        Column("taxon", _("plant"), "taxon"),
+        Column("first", _("CI, first"), explains="difference"),
+        Column("second", _("CI, second"), explains="difference"),
+        Column("difference", _("difference")),
+        Column("ends", "95 %", "text", explains="difference"),
+        Column("p", "p", "p", explains="difference"),
+        Column("holm", _("p, Holm"), "p"),
+        Column("bh", _("p, Benjamini-Hochberg"), "p"),
+    ]
+    rows = taxa if purpose is Purpose.PUBLISHED else taxa[:_FIRST]
+    rest = len(taxa) - len(rows)
+    more = [ngettext("%(num)s plant more, less different, is in the file.",
+                     "%(num)s plants more, less different, are in the file.", rest)] if rest else []  # fmt: skip
+
+    def difference(row: Row) -> Apart:
+        n = pair["n"]
+        put = {"UR_1": f"{row['first'] * n[0]:g}", "N_1": n[0], "UR_2": f"{row['second'] * n[1]:g}", "N_2": n[1]}
+        ends = pair["difference_ends"][row["taxon"]]
+        return Apart(put, (), [("p", row["p"]), (_("p by doubling the smaller tail"), row["doubled"])], (ends[0], ends[1]))
+
+    def adjusted(row: Row) -> Apart:
+        return Apart(
+            {"m": len(taxa)}, (), [("p", row["p"]), (_("p, Holm"), row["holm"]), (_("p, Benjamini-Hochberg"), row["bh"])]
+        )
+
+    return Block(
+        "pair-plants",
+        _("Plants that tell %(pair)s apart", pair=heading),
+        table=Table("pair-plants", _("Difference of CI between %(pair)s", pair=heading), columns, rows, subject="taxon"),
+        sentences=more,
+        apart={"difference": difference, "holm": adjusted, "bh": adjusted},
+        behind=lambda row: {**behind(pair["first"], pair["second"]), "taxon": row["taxon"]},
+    )
+
+
+def _measures_of(pair: Mapping[str, Any]) -> list[dict[str, Any]]:
+    test = pair["permanova_jaccard_informants"]
+    dealt = _("all %(num)s relabellings") if "p_exact" in test else _("%(num)s relabellings drawn")
+    how = _("all relabellings counted") if "UR_per_informant_p_exact" in pair else _("relabellings drawn")
+    told = _("Jaccard; plants %(a)s and %(b)s, both %(c)s", a=pair["A"], b=pair["B"], c=pair["shared"])
+    rows: list[dict[str, Any]] = [
+        {"what": told, "key": "jaccard", "value": pair["jaccard"], "of": "jaccard"},
+        {"what": _("Sørensen"), "key": "sorensen", "value": pair["sorensen"], "of": "sorensen"},
+        {"what": _("Bray-Curtis distance on CI"), "key": "bray", "value": pair["bray_curtis_CI"], "of": "bray"},
+        {"what": _("rank correlation of CI, shared plants"), "key": "spearman", "value": pair["spearman_CI_shared"],
+         "of": "spearman_shared"},
+        {"what": _("rank correlation of CI, plants of either"), "key": "spearman", "value": pair["spearman_CI_union"],
+         "of": "spearman_union"},
+        {"what": _("reports per holder, difference; %(how)s", how=how), "key": "permuted", "of": "difference",
+         "value": pair["UR_per_informant_difference"], "p": _p(pair, "UR_per_informant_p")},
+        {"what": _("PERMANOVA, F; ") + dealt % {"num": test["relabellings"]}, "key": "permanova", "value": test["F"], "of": "",
+         "p": _p(test)},
+    ]  # fmt: skip
+    for row in rows:
+        ends = pair["ends"].get(row["of"])
+        row["ends"] = ends_in_words((ends[0], ends[1]) if ends else None)
+    return rows

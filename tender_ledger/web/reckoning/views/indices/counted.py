@@ -1,0 +1,47 @@
+"""What the tables of indices share: the reckoning they show, its rows, their intervals, the reports behind them."""
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from typing import Any
+
+from tender_ledger.core.indices.reckoning import Reckoning
+from tender_ledger.web.reckoning.contents import Names, Row
+from tender_ledger.web.reckoning.views.intervals import ends_in_words
+
+
+@dataclass(frozen=True)
+class Counted:
+    """A reckoning with the places of its taxa in the order shown, and their intervals where they are computed.
+
+    `labels` are of use categories; `least` is how many holders a row must have; `fixed` says that the reader gave T.
+    """
+
+    r: Reckoning
+    taxa: Sequence[int]
+    sure: Mapping[str, Any] | None
+    labels: Names
+    group: str
+    least: int
+    fixed: bool = False
+
+    def rows(self, columns: Mapping[str, Any]) -> list[dict[str, Any]]:
+        """A row a taxon, with the ends of the intervals of its indices as one text each under `…_ends`."""
+        rows: list[dict[str, Any]] = [
+            {"taxon": self.r.taxa[at], **{key: float(column[at]) for key, column in columns.items()}} for at in self.taxa
+        ]
+        for row in rows:
+            row |= {f"{name}_ends": ends_in_words(self.ends("taxa", name, row["taxon"]), name) for name in columns}
+        return rows
+
+    def ends(self, of: str, index: str, name: str) -> tuple[float, float] | None:
+        """The 95 % ends of an index of a taxon, a category or a family; None where there are none."""
+        if self.fixed and index in ("rpl", "rop"):
+            return None
+        found = (self.sure or {}).get("further", {}).get(of, {}).get(index, {}).get(name)
+        return None if found is None else (found[0], found[1])
+
+    def behind(self, row: Row) -> Mapping[str, Any]:
+        """The reports behind a row of a taxon, a category or a family."""
+        what = {"taxon": row["taxon"]} if "taxon" in row else {"category": row["code"]} if "code" in row else {
+            "family": row["family"]}  # fmt: skip
+        return {**what, "community": self.group}

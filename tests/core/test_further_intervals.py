@@ -1,0 +1,125 @@
+"""The further indices in a resample against a reckoning of that resample, written out as a table of its own."""
+
+import csv
+import io
+import math
+from typing import Any
+
+import numpy as np
+import pytest
+
+from tender_ledger.core.indices.families import family_values
+from tender_ledger.core.indices.fidelity import popularity_threshold
+from tender_ledger.core.indices.reckoning import Reckoning, reckon
+from tender_ledger.core.resampling.drawing import draw, every_resample
+from tender_ledger.core.resampling.further import further_intervals, further_values
+from tender_ledger.core.resampling.quantiles import weighted_ends
+from tender_ledger.core.rules import parse_rules
+from tender_ledger.core.tally.counting import Tally, count
+from tender_ledger.formats.report_table import read_report_table
+from tender_ledger.formats.sheet import write_sheet
+from tests.conftest import REFERENCE
+
+RULES: list[dict[str, Any]] = [{}, {"unit": "use"}, {"unit": "use_part"}, {"repeat": "each_event"}, {"nc": 9},
+                               {"unit": "use", "repeat": "each_event"}, {"mixtures": "share"},
+                               {"mixtures": "own_taxon"}]  # fmt: skip
+
+
+def rows_of(name: str) -> list[dict[str, str]]:
+    return list(csv.DictReader(io.StringIO((REFERENCE / name).read_text())))
+
+
+def tally_of(reports: list[dict[str, str]], people: list[dict[str, str]], rules: dict[str, Any]) -> Tally:
+    mixed = [{**row, "mixture": "M" if row["use"] == "cold" else ""} for row in reports]
+    table = read_report_table(write_sheet(list(mixed[0]), mixed), write_sheet(list(people[0]), people))
+    return count(table, parse_rules({"basis": ["own", "hearsay"], **rules}))
+
+
+def written_out(weights: list[int], codes: tuple[str, ...]) -> tuple[list[dict[str, str]], list[dict[str, str]]]:
+    """Everybody as often as they were drawn, each drawing a person of its own with encounters of its own."""
+    times = dict(zip(codes, weights, strict=True))
+
+    def copies(rows: list[dict[str, str]]) -> list[dict[str, str]]:
+        own = ("informant", "event")
+        return [{key: f"{value}#{at}" if key in own and value else value for key, value in row.items()}
+                for row in rows for at in range(times[row["informant"]])]  # fmt: skip
+
+    return copies(rows_of("reports.csv")), copies(rows_of("informants.csv"))
+
+
+def reckoned(r: Reckoning, taxon: str) -> dict[str, float]:
+    if taxon not in r.taxa or not r.fc[r.taxa.index(taxon)]:
+        return dict.fromkeys(("fl", "rop", "ud", "ue", "id", "ie", "uvt"), math.nan) | {"cv": 0.0, "rpl": 0.0, "uc": -1.0}
+    at = r.taxa.index(taxon)
+    rop = float(r.rop[at]) if r.popularity.threshold else math.nan
+    return {"cv": r.cv[at], "ri": r.ri[at], "rip": r.ri_properties[at], "fl": r.fl[at], "rpl": r.popularity.rpl[at], "rop": rop,
+            "ud": r.ud[at], "ue": r.ud[at] / r.counts.nu_category[at], "id": r.id[at], "ie": r.id[at] / r.fc[at], "uc": r.uc[at],
+            "uvt": r.uv_told[at], "uva": r.uv_asked[at]}  # fmt: skip
+
+
+@pytest.mark.parametrize("rules", RULES, ids=str)
+def test_every_index_in_a_resample_is_that_of_the_resample(rules: dict[str, Any]):
+    tally = tally_of(rows_of("reports.csv"), rows_of("informants.csv"), rules)
+    codes = tally.table.informants.codes
+    drawn = draw(np.zeros(len(codes), dtype=np.int64), 25, seed=4)
+    found = further_values(tally, drawn, tally.counted, np.arange(len(codes)))
+    seen = 0
+    for row, weights in enumerate(drawn.weights.astype(int).tolist()):
+        r = reckon(tally_of(*written_out(weights, codes), rules), communities=False)
+        for at, taxon in enumerate(tally.taxa.names):
+            for name, value in reckoned(r, taxon).items():
+                if name == "rpl" and not r.popularity.threshold:
+                    value = math.nan
+                assert found.taxa[name][row, at] == pytest.approx(value, rel=1e-5, nan_ok=True), (name, taxon, weights)
+                seen += not math.isnan(value)
+        for at, category in enumerate(tally.table.categories):
+            told = category in r.categories and r.nt[r.categories.index(category)] > 0
+            sd = r.sd[r.categories.index(category)] if told else math.nan
+            assert found.categories["sd"][row, at] == pytest.approx(sd, nan_ok=True)
+            assert found.categories["se"][row, at] == pytest.approx(
+                sd / r.nt[r.categories.index(category)] if told else sd, nan_ok=True
+            )
+        families = family_values(r)
+        for at, name in enumerate(found.names):
+            for key, column in (("fuv", families.fuv_all), ("fuva", families.fuv_asked)):
+                value = column[families.names.index(name)] if name in families.names else math.nan
+                assert found.families[key][row, at] == pytest.approx(value, rel=1e-5, nan_ok=True)
+    assert seen > 1000
+
+
+def test_the_ends_are_those_of_all_resamples():
+    # UE of Mentha over all 6,435 different resamples, from the definition.
+    tally = tally_of(rows_of("reports.csv"), rows_of("informants.csv"), {})
+    drawn, at = every_resample(8), tally.taxa.names.index("Mentha spicata")
+    found = further_intervals(tally, drawn, tally.counted, np.arange(8))
+    own = np.zeros((8, 5))
+    mine = tally.citations.taxon == at
+    own[tally.citations.informant[mine], tally.citations.category[mine]] = 1
+    values = []
+    for weights in drawn.weights:
+        told = weights @ own
+        values.append(told.sum() ** 2 / (told**2).sum() / (told > 0).sum() if told.any() else math.nan)
+    there = ~np.isnan(values)
+    low, high = weighted_ends(np.array(values)[there], drawn.shares()[there])
+    assert (found.taxa["ue"][0][at], found.taxa["ue"][1][at]) == pytest.approx((low, high), rel=1e-5)
+
+
+def test_what_would_take_too_long_has_no_interval():
+    tally = tally_of(rows_of("reports.csv"), rows_of("informants.csv"), {})
+    drawn = draw(np.zeros(8, dtype=np.int64), 10, seed=1)
+    nobody = np.zeros(8, dtype=bool)
+    assert not further_values(tally, drawn, nobody, np.full(8, -1)).taxa
+
+
+def test_the_threshold_is_that_of_the_least_squares():
+    # numpy's own least squares at every T, on random tables.
+    rng = np.random.default_rng(5)
+    for _round in range(60):
+        fc, uses = rng.integers(0, 9, 12), rng.integers(1, 7, 12)
+        x, y = fc[fc > 0], uses[fc > 0]
+        squares = {}
+        for t in np.unique(x)[1:]:
+            design = np.stack([np.ones(len(x)), np.minimum(x, t)], axis=1)
+            squares[int(t)] = round(float(((y - design @ np.linalg.lstsq(design, y, rcond=None)[0]) ** 2).sum()), 9)
+        expected = min(squares, key=lambda t: (squares[t], t)) if squares else 0
+        assert popularity_threshold(uses, fc) == expected
