@@ -96,4 +96,5 @@ def test_people_families_and_the_matrix():
     assert [mark.says for mark in cells.marks if mark.kind == "rect"] == [
         "H-1: Salix caprea", "H-1: Tilia cordata", "H-2: Tilia cordata"]  # fmt: skip
     assert [mark.link for mark in cells.marks] == [
-        "/H-1/", "/H-2/", "//Salix caprea", "//Tilia cordata", "/H-1/Salix caprea", "/H-1/Tilia cordata", "/H-2/Tilia cordata"]  # fmt: skip
+        "/H-1/", "/H-2/", "//Salix caprea", "//Tilia cordata", "/H-1/Salix caprea", "/H-1/Tilia cordata",
+        "/H-2/Tilia cordata"]  # fmt: skip

@@ -1,0 +1,92 @@
+"""Intervals of what is no index of a taxon: pairs of groups, free lists, shares of parts, ties of knowledge with age."""
+
+from itertools import product
+
+import numpy as np
+import pytest
+
+from tender_ledger.core.freelists.salience import salience, salience_ends
+from tender_ledger.core.groups.grouping import by_community
+from tender_ledger.core.groups.likeness import bray_curtis, jaccard, sorensen
+from tender_ledger.core.indices.parts import shares_ends, shares_told
+from tender_ledger.core.knowledge import tie_of_ranks
+from tender_ledger.core.resampling.drawing import draw, every_resample
+from tender_ledger.core.resampling.pairs import pair_ends
+from tender_ledger.core.resampling.quantiles import weighted_ends
+from tests.core.test_further_intervals import rows_of, tally_of
+
+LISTS = [["a", "b", "c"], ["b", "a"], ["c"], []]
+
+
+def example():
+    return tally_of(rows_of("reports.csv"), rows_of("informants.csv"), {})
+
+
+def test_the_ends_of_a_pair_are_near_those_of_all_its_resamples():
+    # Communities X and Y of four: all 35 x 35 pairs of different resamples, each as often as drawings give it.
+    tally, (x, y) = example(), (example().table.informants.community == at for at in (0, 1))
+    told = np.zeros((8, len(tally.taxa.names)))
+    np.add.at(told, (tally.citations.informant, tally.citations.taxon), 1.0)
+    drawn = every_resample(4)
+    values: dict[str, list[float]] = {name: [] for name in ("jaccard", "sorensen", "bray", "difference")}
+    shares = []
+    for (one, p), (other, q) in product(zip(drawn.weights, drawn.shares(), strict=True), repeat=2):
+        first, second = one @ told[x], other @ told[y]
+        values["jaccard"].append(jaccard(first > 0, second > 0))
+        values["sorensen"].append(sorensen(first > 0, second > 0))
+        values["bray"].append(bray_curtis(first / 4, second / 4))
+        values["difference"].append((first.sum() - second.sum()) / 4)
+        shares.append(p * q)
+    found = pair_ends(tally, x, y, replicates=4000, seed=3)
+    for name, column in values.items():
+        there = ~np.isnan(column)
+        low, high = weighted_ends(np.array(column)[there], np.array(shares)[there])
+        assert found.measures[name] == pytest.approx((low, high), abs=0.13 if name != "difference" else 0.26), name
+    names = by_community(tally).names
+    assert names == ("X", "Y")
+    at = tally.taxa.names.index("Mentha spicata")
+    assert found.low[at] <= (told[x, at].sum() - told[y, at].sum()) / 4 <= found.high[at]
+
+
+def test_the_ends_of_salience_are_those_of_all_resampled_lists():
+    drawn = every_resample(4)
+    found = salience_ends(LISTS, drawn)
+    smith, sutrop = [], []
+    for weights in drawn.weights.astype(int):
+        lists = [one for one, times in zip(LISTS, weights, strict=True) for _time in range(times)]
+        again = salience(lists)
+        smith.append(again.smith_s(4)[again.items.index("a")] if "a" in again.items else 0.0)
+        sutrop.append(again.sutrop(4)[again.items.index("a")] if "a" in again.items else np.nan)
+    assert found["smith"]["a"] == pytest.approx(weighted_ends(np.array(smith), drawn.shares()))
+    # 4 lists, 2 with a: (1/2)^4 = 6.25 % of the drawings have none, more than 5 %, so Sutrop's index has no interval.
+    assert np.isnan(sutrop).any()
+    assert "a" not in found["sutrop"]
+    assert salience_ends([["a"], ["a", "b"]], every_resample(2))["mean"]["a"] == (1.0, 1.0)
+
+
+def test_the_ends_of_a_share_are_those_of_all_resamples():
+    tally = tally_of(rows_of("reports.csv"), rows_of("informants.csv"), {})
+    drawn, parts = every_resample(8), tally.table.parts
+    assert parts is not None
+    told = shares_told(tally, parts, "category")
+    low, high = shares_ends(tally, parts, "category", drawn)
+    row, leaf = told.of.index("MED"), told.labels.index("leaf")
+    own = np.zeros((8, len(told.labels)))
+    for one in range(8):
+        among = np.arange(8) == one
+        own[one] = shares_told(tally, parts, "category", among).counts[row][:-1]
+    counts = drawn.weights @ own
+    there = counts.sum(axis=1) > 0
+    values = counts[there, leaf] / counts[there].sum(axis=1)
+    assert (low[row, leaf], high[row, leaf]) == pytest.approx(weighted_ends(values, drawn.shares()[there]))
+    assert low[row, leaf] <= told.shares[row, leaf] <= high[row, leaf]
+
+
+def test_a_tie_has_an_interval_unless_resamples_leave_it_undefined():
+    x = np.arange(12, dtype=np.float64)
+    tie = tie_of_ranks(x, x + np.array([0, 3] * 6))
+    assert tie.ends is not None
+    assert -1 <= tie.ends[0] <= tie.value <= tie.ends[1] <= 1
+    assert tie_of_ranks(np.array([1.0, 2, 2, 2]), np.array([1.0, 1, 1, 2])).ends is None  # a resample is often constant
+    alike = draw(np.zeros(3, dtype=np.int64), 50, 1)
+    assert salience_ends([["a"], ["a"], ["a"]], alike)["smith"]["a"] == (1.0, 1.0)
