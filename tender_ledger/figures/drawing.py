@@ -87,11 +87,15 @@ def scale(low: float, high: float, start: float, end: float, *, most: int = 6) -
     return Scale(first * step, last * step, start, end, step)
 
 
+def _tick(value: float) -> str:
+    return f"{value:g}".replace("-", "−")
+
+
 def axes(x: Scale, y: Scale, x_words: str, y_words: str) -> list[Mark]:
     """The ticks of both scales with their numbers, hairlines across, and what is on them."""
     marks = [line(x.start, y(value), x.end, y(value)) for value in y.ticks]
-    marks += [text(x.start - 8, y(value) + 4, f"{value:g}", "tick-left") for value in y.ticks]
-    marks += [text(x(value), y.start + 16, f"{value:g}", "tick") for value in x.ticks]
+    marks += [text(x.start - 8, y(value) + 4, _tick(value), "tick-left") for value in y.ticks]
+    marks += [text(x(value), y.start + 16, _tick(value), "tick") for value in x.ticks]
     marks += [line(x.start, y.start, x.end, y.start, "rule"), text(x.start, y.end - 10, y_words, "head"),
               text(x.end, y.start + 34, x_words, "head-end")]  # fmt: skip
     return marks

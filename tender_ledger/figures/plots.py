@@ -188,7 +188,7 @@ def bars(rows: Sequence[tuple[str, float, str]], words: Mapping[str, str], *, it
         y = top + row * at
         marks += [text(0, y + 16, name, "name", link=link, italic=italic),
                   rect(x(0), y + 6, max(x(value) - x(0), 1), 11, "bar", link=link, says=f"{name} {value:.3g}"),
-                  text(x(value) + 6, y + 16, f"{value:.3f}".rstrip("0").rstrip("."), "code-left")]  # fmt: skip
+                  text(x(value) + 6, y + 16, f"{value:.3f}", "code-left")]  # fmt: skip
     return Drawing(WIDTH, foot + 8, words["title"], words["says"], tuple(marks))
 
 

@@ -14,7 +14,8 @@ from tender_ledger.formats.sheet import write_sheet
 class Column:
     """`kind`: text, taxon, count, decimal, tenth, share, p. `title` spells the head out.
 
-    `explains` names what its numbers are where `key` does not: "row" leaves it to each row’s own `key`.
+    `explains` names what its numbers are where `key` does not: "row" leaves it to each row’s own `key`. With `ends`, rows hold
+    the ends of its interval too, under `key` with `_low` and `_high`; in files they have columns of their own.
     """
 
     key: str
@@ -22,6 +23,7 @@ class Column:
     kind: str = "decimal"
     title: str = ""
     explains: str = ""
+    ends: bool = False
 
     @property
     def is_number(self) -> bool:
@@ -41,9 +43,20 @@ class Table:
     links: Mapping[str, str] = field(default_factory=dict)  # of a row, by the value of its subject
 
 
+def _in_files(columns: Sequence[Column]) -> list[Column]:
+    """The columns of a file: behind each that has an interval the two ends of it."""
+    found = []
+    for column in columns:
+        found.append(column)
+        if column.ends:
+            found += [Column(f"{column.key}_low", f"{column.label} 2.5 %", column.kind),
+                      Column(f"{column.key}_high", f"{column.label} 97.5 %", column.kind)]  # fmt: skip
+    return found
+
+
 def table_csv(table: Table) -> bytes:
     """The values at full precision under their keys; an undefined value is an empty cell."""
-    keys = [column.key for column in table.columns]
+    keys = [column.key for column in _in_files(table.columns)]
     return write_sheet(keys, [{key: _plain(row.get(key)) for key in keys} for row in table.rows])
 
 
@@ -59,13 +72,14 @@ def table_xlsx(table: Table) -> bytes:
     book = Workbook()
     sheet = book.active
     sheet.title = "values"
-    sheet.append([column.label for column in table.columns])
+    columns = _in_files(table.columns)
+    sheet.append([column.label for column in columns])
     for cell in sheet[1]:
         cell.font = Font(bold=True)
     formats = {"decimal": "0.000", "share": "0.0 %", "p": "0.0000", "tenth": "0.0"}
     for row in table.rows:
-        sheet.append([_safe(_plain(row.get(column.key))) for column in table.columns])
-    for at, column in enumerate(table.columns, 1):
+        sheet.append([_safe(_plain(row.get(column.key))) for column in columns])
+    for at, column in enumerate(columns, 1):
         for line in range(2, len(table.rows) + 2):
             if column.kind in formats:
                 sheet.cell(line, at).number_format = formats[column.kind]
@@ -91,7 +105,7 @@ tbody th{border:0;font-weight:400}.n{text-align:right;font-variant-numeric:tabul
 
 
 def table_html(table: Table) -> bytes:
-    """The table as a paper sets it: rules above, below and under the heads, names in italics, notes below."""
+    """The table as a paper sets it: rules above, below and under the heads, names in italics, intervals small, notes below."""
     head = "".join(f'<th scope="col"{_align(one)}>{html.escape(one.label)}</th>' for one in table.columns)
     body = "".join(f"<tr>{''.join(_cell(row, column) for column in table.columns)}</tr>" for row in table.rows)
     notes = "".join(f"<p>{html.escape(note)}</p>" for note in table.notes)
@@ -108,7 +122,16 @@ def _align(column: Column) -> str:
 def _cell(row: Mapping[str, Any], column: Column) -> str:
     words = html.escape(written(row.get(column.key), column.kind))
     words = f"<i>{words}</i>" if column.kind == "taxon" and not words.startswith("(") else words
-    return f"<td{_align(column)}>{words}</td>"
+    ends = ends_written(row, column)
+    return f"<td{_align(column)}>{words}{f'<br><small>{ends}</small>' if ends else ''}</td>"
+
+
+def ends_written(row: Mapping[str, Any], column: Column) -> str:
+    """The ends of an interval as they are read, or "" where there is none."""
+    if not column.ends or _plain(row.get(f"{column.key}_low")) is None:
+        return ""
+    low, high = (written(row[f"{column.key}_{end}"], column.kind) for end in ("low", "high"))
+    return f"{low} to {high}"
 
 
 def written(cell: Any, kind: str) -> str:

@@ -1,14 +1,16 @@
 """What a view of the reckoning holds: sentences, figures and tables, and how each of its numbers came about."""
 
+import math
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field
+from functools import cached_property
 from typing import Any
 
 from tender_ledger.core.indices.catalogue import EXPLAINED
 from tender_ledger.core.indices.working import CATEGORY_INDICES, TAXON_INDICES
 from tender_ledger.core.rules import CountingRules
 from tender_ledger.figures.drawing import Drawing
-from tender_ledger.formats.tables import Column, Table
+from tender_ledger.formats.tables import Column, Table, ends_written
 from tender_ledger.operations.computing import Computed
 
 Names = Mapping[str, str]  # of communities, or of terms, by code
@@ -53,6 +55,19 @@ class Standing:
     group: str | None = None
 
 
+_LINE = 56.0  # pixels of the scale under a value
+
+
+@dataclass(frozen=True)
+class Hairline:
+    """An interval under its value: where it begins and ends, where the value stands (pixels), and its ends in words."""
+
+    low: float
+    high: float
+    at: float
+    said: str
+
+
 Takes = Callable[[Row], Apart | Standing]
 
 
@@ -82,6 +97,27 @@ class Block:
         """What explains the number of a column in a row, or "" where nothing does."""
         kind = row.get("key", "") if column.explains == "row" else column.explains or column.key
         return kind if kind in EXPLAINED or kind in STANDARD or kind in self.apart else ""
+
+    @cached_property
+    def _reach(self) -> dict[str, tuple[float, float]]:
+        """Of every column with intervals the lowest and the highest of their ends, 0 among them."""
+        found = {}
+        for column in self.table.columns if self.table else ():
+            if column.ends and self.table and column.explains != "row":
+                ends = [row.get(f"{column.key}_{end}") for row in self.table.rows for end in ("low", "high")]
+                there = [end for end in ends if end is not None and not math.isnan(end)]
+                found[column.key] = (min([0.0, *there]), max([0.0, *there]))
+        return found
+
+    def hairline(self, column: Column, row: Row) -> Hairline | None:
+        """The interval of a value as a line on the scale of its column; of unlike rows each on its own from −1 or 0 to 1."""
+        value, low, high = (row.get(f"{column.key}{end}") for end in ("", "_low", "_high"))
+        if not column.ends or value is None or low is None or high is None or math.isnan(low):
+            return None
+        first, last = self._reach.get(column.key) or (min(0.0, low, -1.0 if low < 0 else 0.0), max(1.0, high))
+        scale = _LINE / ((last - first) or 1)
+        x = [round(min(max((one - first) * scale, 0.0), _LINE), 1) for one in (low, high, value)]
+        return Hairline(x[0], max(x[1], x[0] + 0.5), x[2], ends_written(row, column))
 
     def row_of(self, subject: str) -> Row | None:
         """The row of the table that is about the subject."""

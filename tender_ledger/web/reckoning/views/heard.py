@@ -11,7 +11,7 @@ from tender_ledger.formats.tables import Column, Table
 from tender_ledger.operations import analyses
 from tender_ledger.web.reckoning.asked import Asked, carried, categories
 from tender_ledger.web.reckoning.contents import Apart, Block, Content, Link, Names, Row
-from tender_ledger.web.reckoning.views.intervals import ends_in_words
+from tender_ledger.web.reckoning.views.intervals import ends_of, pair_of
 from tender_ledger.web.shared.words import gettext as _
 from tender_ledger.web.shared.words import ngettext
 
@@ -40,15 +40,14 @@ def _listened(things: str, found: Mapping[str, Any], group: str) -> Block:
     }
     figure = listening_curve(Curve(what, found["at"], found["curve"], found["band"]), words) if found["T"] else None
     ends = found["chao2_bias_corrected_CI95_log"]
-    row = {**found, "things": what, "chao2_ends": ends_in_words((ends[0], ends[1]) if ends else None)}
+    row = {**found, "things": what, **ends_of("chao2_bias_corrected", ends)}
     columns = [
         Column("things", _("heard"), "text"),
         Column("T", _("holders"), "count", explains="heard"),
         Column("S_obs", _("so far"), "count", explains="sofar"),
         Column("Q1", _("by one only"), "count", explains="q1"),
         Column("Q2", _("by two"), "count", explains="q2"),
-        Column("chao2_bias_corrected", "Chao2", "tenth", explains="chao2"),
-        Column("chao2_ends", "95 %", "text", explains="chao2"),
+        Column("chao2_bias_corrected", "Chao2", "tenth", explains="chao2", ends=True),
         Column("jackknife1", _("jackknife"), "tenth", explains="jack1"),
         Column("coverage", _("coverage"), "share"),
         Column("wanted", _("still wanted"), "count", _("holders more for 95 % coverage")),
@@ -105,7 +104,7 @@ def _apart(found: Mapping[str, Any]) -> dict[str, Callable[[Row], Apart]]:
             put,
             ones,
             [*more, (_("jackknife"), jack)],
-            (ends[0], ends[1]) if ends else None,
+            pair_of(ends),
             how=_("95 % by the variance of Chao 1987"),
         ),
         "jack1": lambda _row: Apart(put, ones, [("Chao2", chao), *more], jack_ends, how=_("95 % by its standard error")),

@@ -13,7 +13,7 @@ from tender_ledger.formats.tables import Column, Table
 from tender_ledger.operations import analyses
 from tender_ledger.web.reckoning.asked import Asked
 from tender_ledger.web.reckoning.contents import Apart, Block, Content, Names, Row
-from tender_ledger.web.reckoning.views.intervals import ends_in_words
+from tender_ledger.web.reckoning.views.intervals import ends_of
 from tender_ledger.web.shared.words import gettext as _
 from tender_ledger.web.shared.words import ngettext
 
@@ -50,20 +50,20 @@ def _tests(body: Mapping[str, Any]) -> Block:
     rows: list[dict[str, Any]] = [
         {"what": f"{MEASURES[measure]}, {against[by]}", "key": "tie" if by in ("age", "years") else "between",
          "sign": "ρ" if by in ("age", "years") else "H", **{name: tie[name] for name in ("value", "p", "n")},
-         "ends": ends_in_words((tie["ends"][0], tie["ends"][1]) if tie["ends"] else None)}
+         **ends_of("value", tie["ends"])}
         for measure, ties in body["ties"].items() for by, tie in ties.items()
     ]  # fmt: skip
     columns = [
         Column("what", _("knowledge of, beside"), "text"),
         Column("sign", "", "text"),
-        Column("value", _("value"), explains="row"),
-        Column("ends", "95 %", "text", explains="row"),
+        Column("value", _("value"), explains="row", ends=True),
         Column("p", "p", "p", explains="row"),
         Column("n", "n", "count", explains="paired"),
     ]
 
     def tie(row: Row) -> Apart:
-        return Apart({"r": f"{row['value']:.3f}", "B": "9999"}, (), [("p", row["p"])])
+        ends = None if row["value_low"] is None else (row["value_low"], row["value_high"])
+        return Apart({"r": f"{row['value']:.3f}", "B": "9999"}, (), [("p", row["p"])], ends)
 
     def between(row: Row) -> Apart:
         return Apart({"n": row["n"]}, (), [("p", row["p"])])

@@ -1,14 +1,16 @@
-"""Intervals in the tables: the ends as one text beside the value."""
+"""Intervals in the tables: both ends of each beside its value."""
 
-from tender_ledger.formats.tables import Column
+from collections.abc import Sequence
 
-
-def ends_in_words(ends: tuple[float, float] | None, index: str = "") -> str:
-    """“0.12 to 0.34”, or a dash where there is no interval; indices of a hundred with one place."""
-    places = 1 if index in ("fl", "rop") else 2
-    return "–" if ends is None else f"{ends[0]:.{places}f} to {ends[1]:.{places}f}".replace("-", "−")
+Ends = Sequence[float] | None
 
 
-def with_ends(index: str, label: str, kind: str = "decimal") -> list[Column]:
-    """The columns of an index: its value, and the ends of its interval."""
-    return [Column(index, label, kind), Column(f"{index}_ends", "95 %", "text", explains=index)]
+def ends_of(key: str, ends: Ends) -> dict[str, float | None]:
+    """The ends under the names at which a table looks for them; None where there is no interval."""
+    low, high = ends or (None, None)
+    return {f"{key}_low": low, f"{key}_high": high}
+
+
+def pair_of(ends: Ends) -> tuple[float, float] | None:
+    """The ends as a pair, as they were kept as a list."""
+    return None if ends is None else (ends[0], ends[1])

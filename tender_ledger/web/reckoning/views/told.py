@@ -1,6 +1,6 @@
 """Free lists, parts and preparations."""
 
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Callable, Mapping
 from typing import Any
 
 from flask import g, request, url_for
@@ -13,8 +13,10 @@ from tender_ledger.operations import analyses
 from tender_ledger.operations.reckoning import taxa_of_category
 from tender_ledger.web.reckoning.asked import Asked
 from tender_ledger.web.reckoning.contents import Apart, Block, Content, Link, Names, Row
-from tender_ledger.web.reckoning.views.intervals import ends_in_words, with_ends
+from tender_ledger.web.reckoning.views.intervals import ends_of, pair_of
 from tender_ledger.web.shared.words import gettext as _
+
+_ENDS = ("mean", "smith", "sutrop")
 
 
 def lists(one: Asked, purpose: Purpose, _names: Names) -> Content:
@@ -34,7 +36,7 @@ def lists(one: Asked, purpose: Purpose, _names: Names) -> Content:
             "mean": value["mean_position"],
             "smith": value["smith_S_N_all"],
             "sutrop": value["sutrop_N_all"],
-            **{f"{name}_ends": ends_in_words(_pair(found["ends"][name].get(item))) for name in ("smith", "sutrop")},
+            **{key: end for name in _ENDS for key, end in ends_of(name, found["ends"][name].get(item)).items()},
         }
         for item, value in found["items"].items()
         if not small or value["frequency"] >= MINIMUM_HOLDERS
@@ -43,9 +45,9 @@ def lists(one: Asked, purpose: Purpose, _names: Names) -> Content:
     columns = [
         Column("item", _("item"), "text"),
         Column("frequency", _("lists"), "count"),
-        Column("mean", _("mean place"), explains="place"),
-        *with_ends("smith", _("Smith’s S")),
-        *with_ends("sutrop", _("Sutrop")),
+        Column("mean", _("mean place"), explains="place", ends=True),
+        Column("smith", _("Smith’s S"), ends=True),
+        Column("sutrop", _("Sutrop"), ends=True),
     ]
     words = {"title": _("Salience, Smith’s S"), "y": _("item"), "says": _("Items of free lists by Smith’s S.")}
     figure = bars([(row["item"], row["smith"], _opened("smith", row["item"])) for row in rows[:30]], words)
@@ -86,10 +88,6 @@ def _opened(kind: str, item: str) -> str:
     return url_for("reckoning.analysis", view="lists", margin=f"{kind}:salience:{item}", **kept)
 
 
-def _pair(found: Sequence[float] | None) -> tuple[float, float] | None:
-    return None if found is None else (found[0], found[1])
-
-
 def _lists_apart(found: Mapping[str, Any]) -> dict[str, Callable[[Row], Apart]]:
     """What each number of an item is made of: the lists that have it, as far as they may be shown."""
 
@@ -107,16 +105,16 @@ def _lists_apart(found: Mapping[str, Any]) -> dict[str, Callable[[Row], Apart]]:
     def smith(row: Row) -> Apart:
         others = [(_("S over lists with an item"), values(row)["smith_S_N_lists"]), (_("Sutrop"), row["sutrop"])]
         put = {"N": found["N_all"], "sum_i": f"{row['smith'] * found['N_all']:.3f}"}
-        return Apart(put, lists_of(row, shares=True), others, _pair(found["ends"]["smith"].get(row["item"])))
+        return Apart(put, lists_of(row, shares=True), others, pair_of(found["ends"]["smith"].get(row["item"])))
 
     def sutrop(row: Row) -> Apart:
         others = [(_("Sutrop over lists with an item"), values(row)["sutrop_N_lists"]), (_("Smith’s S"), row["smith"])]
         put = {"F": row["frequency"], "N": found["N_all"], "m": f"{row['mean']:.3f}"}
-        return Apart(put, lists_of(row), others, _pair(found["ends"]["sutrop"].get(row["item"])))
+        return Apart(put, lists_of(row), others, pair_of(found["ends"]["sutrop"].get(row["item"])))
 
     def place(row: Row) -> Apart:
         put = {"F": row["frequency"], "sum_i": f"{row['mean'] * row['frequency']:.0f}"}
-        return Apart(put, lists_of(row), (), _pair(found["ends"]["mean"].get(row["item"])))
+        return Apart(put, lists_of(row), (), pair_of(found["ends"]["mean"].get(row["item"])))
 
     return {"smith": smith, "sutrop": sutrop, "place": place,
             "frequency": lambda row: Apart({"F": row["frequency"]}, lists_of(row))}  # fmt: skip

@@ -14,7 +14,7 @@ from tender_ledger.formats.tables import Column, Table
 from tender_ledger.web.reckoning.asked import carried
 from tender_ledger.web.reckoning.contents import Apart, Block, Link, Names, Row
 from tender_ledger.web.reckoning.views.groups.each import BehindGroups
-from tender_ledger.web.reckoning.views.intervals import ends_in_words
+from tender_ledger.web.reckoning.views.intervals import ends_of, pair_of
 from tender_ledger.web.shared.words import gettext as _
 from tender_ledger.web.shared.words import ngettext
 
@@ -80,8 +80,7 @@ def measure_apart(pair: Mapping[str, Any], kind: str, body: Mapping[str, Any], s
     shared = [Link(taxon, f"{first[taxon]:.2f} · {second[taxon]:.2f}",
                    url_for("reckoning.show", margin=f"ci:{taxon}", **carried()), is_taxon=True) for taxon in both]  # fmt: skip
     put = {"c": pair["shared"], "A": pair["A"], "B": pair["B"]}
-    ends = pair["ends"].get(_ENDS.get(kind, ""))
-    interval = (ends[0], ends[1]) if ends else None
+    interval = pair_of(pair["ends"].get(_ENDS.get(kind, "")))
     test = pair["permanova_jaccard_informants"]
     if kind in ("jaccard", "sorensen"):
         others = [("Jaccard", pair["jaccard"]), ("Sørensen", pair["sorensen"]),
@@ -111,14 +110,19 @@ def pair_in_full(pair: Mapping[str, Any], body: Mapping[str, Any], shown: Names,
     """Two groups: how alike they are, with tests, and the plants that tell them apart."""
     heading = _heading(pair, shown)
     rows = _measures_of(pair)
-    columns = [Column("what", _("measure"), "text"), Column("value", _("value"), explains="row"),
-               Column("ends", "95 %", "text", explains="row"), Column("p", "p", "p", explains="row")]  # fmt: skip
+    columns = [Column("what", _("measure"), "text"), Column("value", _("value"), explains="row", ends=True),
+               Column("p", "p", "p", explains="row")]  # fmt: skip
     left = ngettext(
         "PERMANOVA leaves out %(num)s holder who told nothing.",
         "PERMANOVA leaves out %(num)s holders who told nothing.",
         pair["left_out"],
     )
-    said = [_("95 % by resampling the holders of each group; plants few told of are lost in resamples, so shared ones lie low.")]
+    said = [
+        _(
+            "The line under a value spans 95 % of the resamples of the holders of each group. "
+            "Resamples lose plants that few told of, so that the likeness of shared plants lies lower there."
+        )
+    ]
     said += [pair["why"] or left] if pair["why"] or pair["left_out"] else []
     kinds = {row["key"] for row in rows}
     apart = {kind: (lambda _row, kind=kind: measure_apart(pair, kind, body, shown)) for kind in kinds}
@@ -154,7 +158,7 @@ def _plants_apart(
     first, second = (body["ci"][pair[side]] for side in ("first", "second"))
     taxa: list[dict[str, Any]] = [
         {"taxon": taxon, "first": first.get(taxon, 0.0), "second": second.get(taxon, 0.0), "difference": one["CI_difference"],
-         "ends": ends_in_words(tuple(pair["difference_ends"][taxon])), "p": _p(one), "holm": one["p_holm"], "bh": one["p_bh"],
+         **ends_of("difference", pair["difference_ends"][taxon]), "p": _p(one), "holm": one["p_holm"], "bh": one["p_bh"],
          "doubled": one.get("p_exact_doubled", one.get("p_doubled"))}
         for taxon, one in pair["species_CI_permutation"].items()
         if purpose is not Purpose.PUBLISHED or body["fc"][taxon] >= MINIMUM_HOLDERS
@@ -164,8 +168,7 @@ def _plants_apart(
         Column("taxon", _("plant"), "taxon"),
         Column("first", _("CI, first"), explains="difference"),
         Column("second", _("CI, second"), explains="difference"),
-        Column("difference", _("difference")),
-        Column("ends", "95 %", "text", explains="difference"),
+        Column("difference", _("difference"), ends=True),
         Column("p", "p", "p", explains="difference"),
         Column("holm", _("p, Holm"), "p"),
         Column("bh", _("p, Benjamini-Hochberg"), "p"),
@@ -178,8 +181,12 @@ def _plants_apart(
     def difference(row: Row) -> Apart:
         n = pair["n"]
         put = {"UR_1": f"{row['first'] * n[0]:g}", "N_1": n[0], "UR_2": f"{row['second'] * n[1]:g}", "N_2": n[1]}
-        ends = pair["difference_ends"][row["taxon"]]
-        return Apart(put, (), [("p", row["p"]), (_("p by doubling the smaller tail"), row["doubled"])], (ends[0], ends[1]))
+        return Apart(
+            put,
+            (),
+            [("p", row["p"]), (_("p by doubling the smaller tail"), row["doubled"])],
+            pair_of(pair["difference_ends"][row["taxon"]]),
+        )
 
     def adjusted(row: Row) -> Apart:
         return Apart(
@@ -215,6 +222,5 @@ def _measures_of(pair: Mapping[str, Any]) -> list[dict[str, Any]]:
          "p": _p(test)},
     ]  # fmt: skip
     for row in rows:
-        ends = pair["ends"].get(row["of"])
-        row["ends"] = ends_in_words((ends[0], ends[1]) if ends else None)
+        row |= ends_of("value", pair["ends"].get(row["of"]))
     return rows

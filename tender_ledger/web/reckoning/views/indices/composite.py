@@ -6,7 +6,6 @@ from tender_ledger.formats.tables import Column, Table
 from tender_ledger.operations.reckoned import cultural_significance
 from tender_ledger.web.reckoning.contents import Apart, Block, Link, Row
 from tender_ledger.web.reckoning.views.indices.counted import Counted
-from tender_ledger.web.reckoning.views.intervals import with_ends
 from tender_ledger.web.shared.words import gettext as _
 
 
@@ -23,10 +22,10 @@ def composite(counted: Counted, scope: Scope) -> Block:
         row["csi"] = significance[row["taxon"]][0] if row["taxon"] in significance else None
     columns = [
         Column("taxon", _("plant"), "taxon"),
-        *with_ends("cv", "CV"),
+        Column("cv", "CV", ends=True),
         Column("csi", "CSI", "tenth"),
-        *with_ends("ri", "RI"),
-        *with_ends("rip", _("RI (properties)")),
+        Column("ri", "RI", ends=True),
+        Column("rip", _("RI (properties)"), ends=True),
     ]
     nc = r.uses_told if r.by_use else r.nc
     fc_max, nu_max = int(r.fc.max(initial=0)), int(r.nu.max(initial=0))

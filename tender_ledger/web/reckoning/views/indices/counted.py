@@ -6,7 +6,7 @@ from typing import Any
 
 from tender_ledger.core.indices.reckoning import Reckoning
 from tender_ledger.web.reckoning.contents import Names, Row
-from tender_ledger.web.reckoning.views.intervals import ends_in_words
+from tender_ledger.web.reckoning.views.intervals import ends_of
 
 
 @dataclass(frozen=True)
@@ -25,12 +25,12 @@ class Counted:
     fixed: bool = False
 
     def rows(self, columns: Mapping[str, Any]) -> list[dict[str, Any]]:
-        """A row a taxon, with the ends of the intervals of its indices as one text each under `…_ends`."""
+        """A row a taxon, with the ends of the intervals of its indices."""
         rows: list[dict[str, Any]] = [
             {"taxon": self.r.taxa[at], **{key: float(column[at]) for key, column in columns.items()}} for at in self.taxa
         ]
         for row in rows:
-            row |= {f"{name}_ends": ends_in_words(self.ends("taxa", name, row["taxon"]), name) for name in columns}
+            row |= {key: end for name in columns for key, end in ends_of(name, self.ends("taxa", name, row["taxon"])).items()}
         return rows
 
     def ends(self, of: str, index: str, name: str) -> tuple[float, float] | None:

@@ -10,7 +10,7 @@ from tender_ledger.formats.tables import Column, Table
 from tender_ledger.web.reckoning.asked import carried
 from tender_ledger.web.reckoning.contents import Apart, Block, Link, Row
 from tender_ledger.web.reckoning.views.indices.counted import Counted
-from tender_ledger.web.reckoning.views.intervals import ends_in_words, with_ends
+from tender_ledger.web.reckoning.views.intervals import ends_of
 from tender_ledger.web.shared.words import gettext as _
 
 
@@ -28,14 +28,14 @@ def fidelity(counted: Counted) -> Block:
         own = r.counts.ur_by_category[at]
         row["by_category"] = [(r.categories[c], int(own[c])) for c in np.argsort(-own, kind="stable") if own[c]]
         if counted.fixed:
-            row["rpl_ends"] = ends_in_words(_set_ends(counted, row), "rpl")
+            row |= ends_of("rpl", _set_ends(counted, row))
     columns = [
         Column("taxon", _("plant"), "taxon"),
         Column("purpose", _("main category"), "text"),
         Column("fc", "FC", "count"),
-        *with_ends("fl", "FL", "tenth"),
-        *with_ends("rpl", "RPL"),
-        *with_ends("rop", "ROP", "tenth"),
+        Column("fl", "FL", "tenth", ends=True),
+        Column("rpl", "RPL", ends=True),
+        Column("rop", "ROP", "tenth", ends=True),
     ]
     how = _("fitted by least squares") if popularity.fitted else _("as it was set")
     said = _("T = %(t)s informants, %(how)s.", t=popularity.threshold, how=how) if popularity.threshold else r.why_no_threshold()

@@ -12,7 +12,7 @@ from tender_ledger.formats.tables import Column, Table
 from tender_ledger.web.reckoning.asked import carried
 from tender_ledger.web.reckoning.contents import Apart, Block, Link, Row
 from tender_ledger.web.reckoning.views.indices.counted import Counted
-from tender_ledger.web.reckoning.views.intervals import ends_in_words, with_ends
+from tender_ledger.web.reckoning.views.intervals import ends_of
 from tender_ledger.web.shared.words import gettext as _
 
 
@@ -24,10 +24,11 @@ def agreement(counted: Counted) -> Block:
     rows: list[dict[str, Any]] = []
     for at in sorted(there, key=lambda at: (-r.nur[at], r.categories[at])):
         code = r.categories[at]
-        ends = {f"{name}_ends": ends_in_words(counted.ends("categories", name, code), name) for name in ("sd", "se")}
+        ends = {key: end for name in ("sd", "se")
+                for key, end in ends_of(name, counted.ends("categories", name, code)).items()}  # fmt: skip
         rows.append({
             "category": counted.labels.get(code, code), "code": code, "nur": int(r.nur[at]), "nt": int(r.nt[at]),
-            "icf": float(r.icf[at]), "low": found.get(code, {}).get("low"), "high": found.get(code, {}).get("high"),
+            "icf": float(r.icf[at]), "icf_low": found.get(code, {}).get("low"), "icf_high": found.get(code, {}).get("high"),
             "informants": int(counts.informants[at]), "sd": float(r.sd[at]), "se": float(r.sd[at] / r.nt[at]), **ends,
             **_make_or_break(counted, code),
         })  # fmt: skip
@@ -35,12 +36,10 @@ def agreement(counted: Counted) -> Block:
         Column("category", _("use category"), "text"),
         Column("nur", "Nur", "count"),
         Column("nt", "Nt", "count"),
-        Column("icf", "ICF"),
-        Column("low", "2.5 %", explains="icf"),
-        Column("high", "97.5 %", explains="icf"),
+        Column("icf", "ICF", ends=True),
         Column("informants", _("told by"), "count", explains="toldby"),
-        *with_ends("sd", "SD"),
-        *with_ends("se", "SE"),
+        Column("sd", "SD", ends=True),
+        Column("se", "SE", ends=True),
         Column("makes", _("plants that make it"), "text"),
         Column("breaks", _("plants that break it"), "text"),
     ]
@@ -86,8 +85,8 @@ def families(counted: Counted) -> Block:
     rows: list[dict[str, Any]] = [
         {"family": name, "taxa": int(found.taxa[at]), "ur": float(found.ur[at]), "fuv": float(found.fuv_all[at]),
          "fuva": float(asked[at]), "ci": float(found.ci_sum[at]),
-         "fuv_ends": ends_in_words(counted.ends("families", "fuv", name), "fuv"),
-         "fuva_ends": ends_in_words(counted.ends("families", "fuva", name) if r.askings_recorded else None, "fuva")}
+         **ends_of("fuv", counted.ends("families", "fuv", name)),
+         **ends_of("fuva", counted.ends("families", "fuva", name) if r.askings_recorded else None)}
         for at, name in enumerate(found.names) if told_by[name] >= counted.least
     ]  # fmt: skip
     rows.sort(key=lambda row: (-row["fuv"], row["family"]))
@@ -95,8 +94,8 @@ def families(counted: Counted) -> Block:
         Column("family", _("family"), "text"),
         Column("taxa", _("cited species"), "count", explains="cited"),
         Column("ur", "UR", "count", explains="familyur"),
-        *with_ends("fuv", _("FUV (all)")),
-        *with_ends("fuva", _("FUV (asked)")),
+        Column("fuv", _("FUV (all)"), ends=True),
+        Column("fuva", _("FUV (asked)"), ends=True),
     ]
 
     def of_species(values: Any, row: Row) -> list[Link]:

@@ -7,7 +7,7 @@ import numpy as np
 from tender_ledger.formats.tables import Column, Table
 from tender_ledger.web.reckoning.contents import Apart, Block, Row
 from tender_ledger.web.reckoning.views.indices.counted import Counted
-from tender_ledger.web.reckoning.views.intervals import with_ends
+from tender_ledger.web.reckoning.views.intervals import ends_of
 from tender_ledger.web.shared.words import gettext as _
 from tender_ledger.web.shared.words import ngettext
 
@@ -22,25 +22,17 @@ def importance(counted: Counted) -> Block:
                          "uva": asked, "uses": r.counts.weighed_uses})  # fmt: skip
     for row in rows:
         for name in _SURE:
-            found = (counted.sure or {"taxa": {}})["taxa"].get(row["taxon"], {}).get(name, [None, None])
-            row |= {f"{name}_low": found[0], f"{name}_high": found[1]}
-        row["uva_ends"] = row["uva_ends"] if r.askings_recorded else "–"
+            found = (counted.sure or {"taxa": {}})["taxa"].get(row["taxon"], {}).get(name)
+            row |= ends_of(name, found[:2] if found else None)
+        row |= ends_of("uva", counted.ends("taxa", "uva", row["taxon"]) if r.askings_recorded else None)
     columns = [
         Column("taxon", _("plant"), "taxon"),
         Column("ur", "UR", "count"),
         Column("fc", "FC", "count"),
         Column("nu", "NU", "count"),
-        *(
-            column
-            for name, label in _SURE.items()
-            for column in (
-                Column(name, label),
-                Column(f"{name}_low", "2.5 %", explains=name),
-                Column(f"{name}_high", "97.5 %", explains=name),
-            )
-        ),
-        *with_ends("uvt", _("UV (told)")),
-        *with_ends("uva", _("UV (asked)")),
+        *(Column(name, label, ends=True) for name, label in _SURE.items()),
+        Column("uvt", _("UV (told)"), ends=True),
+        Column("uva", _("UV (asked)"), ends=True),
     ]
 
     def told(row: Row) -> Apart:
@@ -52,7 +44,9 @@ def importance(counted: Counted) -> Block:
         "importance",
         _("How often it was told"),
         table=Table("importance", _("Use values"), columns, rows, subject="taxon"),
-        sentences=[_("2.5 % and 97.5 % are the ends of 95 % of the resamples of whole holders.")],
+        sentences=[
+            _("The line under a value spans 95 % of the resamples of whole holders; its ends stand in the margin and the files.")
+        ],
         cautions=_without_width(rows),
         apart={"uvt": told},
         behind=counted.behind,

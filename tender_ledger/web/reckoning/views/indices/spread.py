@@ -5,7 +5,6 @@ import numpy as np
 from tender_ledger.formats.tables import Column, Table
 from tender_ledger.web.reckoning.contents import Apart, Block, Link, Row
 from tender_ledger.web.reckoning.views.indices.counted import Counted
-from tender_ledger.web.reckoning.views.intervals import with_ends
 from tender_ledger.web.shared.words import gettext as _
 
 
@@ -20,11 +19,11 @@ def spread(counted: Counted) -> Block:
     })  # fmt: skip
     columns = [
         Column("taxon", _("plant"), "taxon"),
-        *with_ends("ud", "UD"),
-        *with_ends("ue", "UE"),
-        *with_ends("id", "ID"),
-        *with_ends("ie", "IE"),
-        *with_ends("uc", "UC"),
+        Column("ud", "UD", ends=True),
+        Column("ue", "UE", ends=True),
+        Column("id", "ID", ends=True),
+        Column("ie", "IE", ends=True),
+        Column("uc", "UC", ends=True),
     ]
 
     def by_category(row: Row) -> list[Link]:
