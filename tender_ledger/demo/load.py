@@ -18,6 +18,7 @@ from tender_ledger.operations import (
     checklists,
     clock,
     encounters,
+    floras,
     freelists,
     freezing,
     full_reports,
@@ -28,8 +29,9 @@ from tender_ledger.operations import (
     permits,
     pictures,
     plants,
-    reckoned,
+    questionnaires,
     reports,
+    scores,
     sources,
     specimens,
     studies,
@@ -240,11 +242,11 @@ class _Loader:
 
     def _reckoned(self) -> None:
         """What the reckoning takes beside reports: a flora, answers to questions, scores, rules kept by a name."""
-        reckoned.bring_flora(self.owner, (_DATA / "flora.csv").read_bytes(), **self.study["flora"])
+        floras.bring_flora(self.owner, (_DATA / "flora.csv").read_bytes(), **self.study["flora"])
         answers = (_DATA / "answers.csv").read_bytes()
-        reckoned.bring_answers(self.owner, answers, title=self.study["questionnaire"], alternatives=2)
+        questionnaires.bring_answers(self.owner, answers, title=self.study["questionnaire"], alternatives=2)
         for one in self.study["scores"]:
-            reckoned.score_uses(self.owner, one["taxon"], {code: tuple(scores) for code, scores in one["scores"].items()})
+            scores.score_uses(self.owner, one["taxon"], {code: tuple(scores) for code, scores in one["scores"].items()})
         practised = next(one for one in PRESETS if one.code == "practised")
         studies.save_rules(self.owner, practised.name, practised.rules)
         freezing.freeze_reckoning(self.owner, studies.rules_in_force(self.owner), "First draft of the paper")

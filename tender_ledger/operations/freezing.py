@@ -17,14 +17,15 @@ from tender_ledger.core.sampling.incidence import incidences
 from tender_ledger.core.tally.counting import count
 from tender_ledger.core.terms import Purpose, Scope
 from tender_ledger.formats.result_document import result_document
-from tender_ledger.operations.errors import NotFound, required
+from tender_ledger.operations.errors import NotFound, Refused, required
 from tender_ledger.operations.saving import saving
 from tender_ledger.storage.database import snapshot
 from tender_ledger.storage.models import FrozenReckoning
-from tender_ledger.storage.queries import reckoned, studies
+from tender_ledger.storage.queries import acts, reckoned, studies
 from tender_ledger.storage.queries.tally import read_table
 
 REPLICATES = 1000
+PUBLISHED = "published"  # under which a frozen body holds what may leave the study
 
 
 def freeze_reckoning(scope: Scope, rules: CountingRules, name: str, *, seed: int = 1) -> int:
@@ -34,17 +35,10 @@ def freeze_reckoning(scope: Scope, rules: CountingRules, name: str, *, seed: int
     """
     scope.viewer.require(Right.SET_RULES)
     said = required(name, "name", "The name of the reckoning")
-    counted = scope.for_purpose(Purpose.COUNTED)
     with snapshot():
         revision = int(studies.study(scope)["revision"])
-        tally = count(read_table(counted, rules, with_ids=True), rules)
-        people = tally.table.informants
-        informants = reckoned.counted_informants(scope, [people.codes[at] for at in np.flatnonzero(tally.counted)])
-    r = reckon(tally)
-    found = result_document(
-        r, Parts(None, sampling=incidences(tally), uncertainty=bootstrap(tally, replicates=REPLICATES, seed=seed))
-    )
-    rows = tally.table.row if tally.table.row is not None else np.zeros(0, dtype=np.int64)
+        found, n, informants, reports = _computed(scope.for_purpose(Purpose.COUNTED), rules, seed)
+        published, _n, *of = _computed(scope.for_purpose(Purpose.PUBLISHED), rules, seed)
     said_of = json.dumps([rules.to_json(), seed, REPLICATES, __version__, found], sort_keys=True, ensure_ascii=False)
     values = {
         "name": said,
@@ -54,14 +48,39 @@ def freeze_reckoning(scope: Scope, rules: CountingRules, name: str, *, seed: int
         "seed": seed,
         "replicates": REPLICATES,
         "software": f"Tender Ledger {__version__}",
-        "counted": r.n,
+        "counted": n,
         "fingerprint": hashlib.sha256(said_of.encode()).hexdigest()[:16],
         "informants": informants,
-        "reports": sorted({int(one) for one in rows[tally.kept]}),
-        "body": found,
+        "reports": reports,
+        "body": {**found, PUBLISHED: {"values": published, "informants": of[0], "reports": of[1]}},
     }
     with saving(scope, "freeze_reckoning") as writing:
         return writing.create(FrozenReckoning, values)
+
+
+def _computed(scope: Scope, rules: CountingRules, seed: int) -> tuple[dict[str, Any], int, list[int], list[int]]:
+    """The values with their intervals, N, and the numbers of the informants and the reports they are of."""
+    tally = count(read_table(scope, rules, with_ids=True), rules)
+    people = tally.table.informants
+    informants = reckoned.counted_informants(scope, [people.codes[at] for at in np.flatnonzero(tally.counted)])
+    parts = Parts(None, sampling=incidences(tally), uncertainty=bootstrap(tally, replicates=REPLICATES, seed=seed))
+    rows = tally.table.row if tally.table.row is not None else np.zeros(0, dtype=np.int64)
+    return result_document(reckon(tally), parts), tally.n, informants, sorted({int(one) for one in rows[tally.kept]})
+
+
+def published_values(scope: Scope, opened: "Opened") -> dict[str, Any]:
+    """The values of a frozen reckoning that may leave the study: those computed, when it was frozen, of what could then.
+
+    Refused where anything they are of may not leave the study any more, and for one that was frozen without them.
+    """
+    scope.viewer.require(Right.EXPORT)
+    kept = (opened.body or {}).get(PUBLISHED)
+    if kept is None:
+        raise Refused({"frozen": "Nothing of this reckoning can be given out. Freeze it anew to have values for publication."})
+    if not reckoned.still_published(scope.for_purpose(Purpose.PUBLISHED), kept["informants"], kept["reports"]):
+        raise Refused({"frozen": "The terms of somebody it is of do not let it leave the study with you any more."})
+    values: dict[str, Any] = kept["values"]
+    return values
 
 
 def remove_frozen(scope: Scope, number: int, version: int) -> None:
@@ -105,7 +124,7 @@ def open_frozen(scope: Scope, number: int) -> Opened:
     before, after = (body or {})["taxa"], now["taxa"]
     moved = [Moved(taxon, _values(before.get(taxon)), _values(after.get(taxon))) for taxon in sorted({*before, *after})]
     return Opened(kept, rules, body, tuple(one for one in moved if one.before != one.after),
-                  reckoned.acts_since(scope, kept["revision"]), now["totals"]["N"])  # fmt: skip
+                  acts.acts_since(scope, kept["revision"]), now["totals"]["N"])  # fmt: skip
 
 
 def _values(found: dict[str, Any] | None) -> tuple[int, float | None] | None:

@@ -21,7 +21,9 @@ from tender_ledger.web.plants.checklists import checklists
 from tender_ledger.web.plants.routes import plants
 from tender_ledger.web.plants.specimens import specimens
 from tender_ledger.web.reckoning import analysis_routes as _analysis_routes  # noqa: F401 - it hangs its routes on the blueprint
-from tender_ledger.web.reckoning import records as _records  # noqa: F401 - as above
+from tender_ledger.web.reckoning import floras as _floras  # noqa: F401 - as above
+from tender_ledger.web.reckoning import frozen as _frozen  # noqa: F401 - as above
+from tender_ledger.web.reckoning import questionnaires as _questionnaires  # noqa: F401 - as above
 from tender_ledger.web.reckoning.routes import reckoning
 from tender_ledger.web.reports.full import full
 from tender_ledger.web.reports.importing import imports

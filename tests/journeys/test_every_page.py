@@ -27,6 +27,7 @@ NOT_PAGES = {
     "reckoning.ladder_file",
     "reckoning.analysis_file",
     "reckoning.answer_key",
+    "reckoning.frozen_file",
     "people.places",
     "plants.name_check",
     "plants.picture",

@@ -9,7 +9,7 @@ import pytest
 from tender_ledger.core.indices.packing import pack, unpack
 from tender_ledger.core.rules import CountingRules, parse_rules
 from tender_ledger.core.terms import NotAllowed
-from tender_ledger.operations import analyses, computing, freezing, grouped, people, reckoned, studies
+from tender_ledger.operations import analyses, computing, floras, freezing, grouped, people, questionnaires, scores, studies
 from tender_ledger.operations.errors import Refused
 from tender_ledger.operations.history import undo_act
 from tender_ledger.operations.reckoning import reckon_study, rules_side_by_side
@@ -89,24 +89,24 @@ def test_few_holders_are_resampled_in_every_way_there_is(told: SmallStudy):
 
 def test_a_flora_is_brought_and_taken_back(told: SmallStudy):
     table = b"family,flora\nSalicaceae,14\nPoaceae,80\n"
-    number = reckoned.bring_flora(told.scope, table, name="Hills", cited="Invented")
+    number = floras.bring_flora(told.scope, table, name="Hills", cited="Invented")
     (flora,) = queries.floras(told.scope)
-    assert reckoned.families_of(flora) == {"Salicaceae": 14, "Poaceae": 80}
-    found, species = reckoned.over_and_under_use(told.scope, RULES, flora)
+    assert floras.families_of(flora) == {"Salicaceae": 14, "Poaceae": 80}
+    found, species = floras.over_and_under_use(told.scope, RULES, flora)
     assert species == {"Salicaceae": ["Salix caprea"]}
     assert dict(zip(found.families, found.used.tolist(), strict=True)) == {"Poaceae": 0, "Salicaceae": 1}
     hearsay = RULES.with_(basis=["own", "hearsay", "unstated"])
-    assert reckoned.over_and_under_use(told.scope, hearsay, flora)[0].not_in_flora == {"Malvaceae": 1}
+    assert floras.over_and_under_use(told.scope, hearsay, flora)[0].not_in_flora == {"Malvaceae": 1}
     with pytest.raises(Refused, match="line 2, column flora"):
-        reckoned.bring_flora(told.scope, b"family,flora\nPoaceae,lots\n", name="Wrong")
-    reckoned.remove_flora(told.scope, number, 1)
+        floras.bring_flora(told.scope, b"family,flora\nPoaceae,lots\n", name="Wrong")
+    floras.remove_flora(told.scope, number, 1)
     assert queries.floras(told.scope) == []
 
 
 def test_a_plant_grown_here_alone_and_a_genus_stay_out_of_the_families(told: SmallStudy):
     value("UPDATE plant SET origin = 'introduced', management = 'cultivated' WHERE number = 1 RETURNING id")
     flora = {"families": "Salicaceae,14\nPoaceae,80"}
-    assert reckoned.over_and_under_use(told.scope, RULES, flora)[0].used.sum() == 0
+    assert floras.over_and_under_use(told.scope, RULES, flora)[0].used.sum() == 0
 
 
 QUESTIONS = "Is the bark taken in spring?\nIs it boiled?\nMay it be drunk cold?\nIs it for children?"
@@ -114,20 +114,23 @@ ANSWERS = {"H-1": ["yes", "yes", "no", "no"], "H-2": ["yes", "yes", "no", "no"],
 
 
 def test_answers_are_entered_analysed_and_go_with_their_holder(told: SmallStudy):
-    number = reckoned.make_questionnaire(told.scope, title="Willow bark", alternatives=2, questions=QUESTIONS)
+    number = questionnaires.make_questionnaire(told.scope, title="Willow bark", alternatives=2, questions=QUESTIONS)
     for code, given in ANSWERS.items():
-        reckoned.enter_answers(told.scope, number, code.lower(), given)
-    found = reckoned.analyse_questionnaire(told.scope, reckoned.questionnaire(told.scope, number))
+        questionnaires.enter_answers(told.scope, number, code.lower(), given)
+    found = questionnaires.analyse_questionnaire(told.scope, questionnaires.questionnaire(told.scope, number))
     assert found.found is not None
     assert found.informants == 3
     assert [one.majority for one in found.found.key or ()] in ([], ["yes", "yes", "no", "no"])
-    reckoned.enter_answers(told.scope, number, "H-3", ["yes", "yes", "no", "no"])  # a correction, not a second
+    questionnaires.enter_answers(told.scope, number, "H-3", ["yes", "yes", "no", "no"])  # a correction, not a second
     assert len(queries.answers(told.scope, number)) == 3
     with pytest.raises(Refused, match="Nobody of this code"):
-        reckoned.enter_answers(told.scope, number, "H-9", ["yes"] * 4)
+        questionnaires.enter_answers(told.scope, number, "H-9", ["yes"] * 4)
     told.withdraw("H-2")
     assert [one["informant"] for one in queries.answers(told.scope, number)] == ["H-1", "H-3"]
-    assert "three informants" in reckoned.analyse_questionnaire(told.scope, reckoned.questionnaire(told.scope, number)).why
+    assert (
+        "three informants"
+        in questionnaires.analyse_questionnaire(told.scope, questionnaires.questionnaire(told.scope, number)).why
+    )
     people.erase_holder(told.scope, "H-1", "H-1")
     assert value("SELECT count(*) FROM questionnaire_answer") == 2
     assert value("SELECT count(*) FROM change WHERE entity = 'questionnaire_answer' AND after::text LIKE '%%yes%%'") == 3
@@ -135,24 +138,24 @@ def test_answers_are_entered_analysed_and_go_with_their_holder(told: SmallStudy)
 
 def test_a_table_of_answers_makes_a_questionnaire(told: SmallStudy):
     table = b"informant,q1,q2\nH-1,A,B\nH-2,A,B\nH-3,A,\n"
-    number = reckoned.bring_answers(told.scope, table, title="Brought", alternatives=2)
+    number = questionnaires.bring_answers(told.scope, table, title="Brought", alternatives=2)
     assert [one["answers"] for one in queries.answers(told.scope, number)] == ["A\nB", "A\nB", "A\n"]
     with pytest.raises(Refused, match="H-8"):
-        reckoned.bring_answers(told.scope, b"informant,q\nH-8,A\n", title="Nobody", alternatives=2)
+        questionnaires.bring_answers(told.scope, b"informant,q\nH-8,A\n", title="Nobody", alternatives=2)
 
 
 def test_a_plant_has_a_significance_once_all_its_uses_are_scored(told: SmallStudy):
     r = reckon_study(told.scope, RULES).result
-    assert reckoned.cultural_significance(told.scope, r) == {}
-    reckoned.score_uses(told.scope, "Salix caprea", {"medicines": (2, 2, 1)})
+    assert scores.cultural_significance(told.scope, r) == {}
+    scores.score_uses(told.scope, "Salix caprea", {"medicines": (2, 2, 1)})
     # da Silva et al. 2006: (2 * 2 * 1) * 2 citations / 2 of the most cited
-    assert reckoned.cultural_significance(told.scope, r) == {"Salix caprea": (4.0, [(2, 2, 1)])}
-    reckoned.score_uses(told.scope, "Salix caprea", {"medicines": (1, 1, 1)})
-    assert reckoned.cultural_significance(told.scope, r)["Salix caprea"][0] == 1.0
+    assert scores.cultural_significance(told.scope, r) == {"Salix caprea": (4.0, [(2, 2, 1)])}
+    scores.score_uses(told.scope, "Salix caprea", {"medicines": (1, 1, 1)})
+    assert scores.cultural_significance(told.scope, r)["Salix caprea"][0] == 1.0
     with pytest.raises(Refused, match="2 or 1"):
-        reckoned.score_uses(told.scope, "Salix caprea", {"medicines": (3, 1, 1)})
+        scores.score_uses(told.scope, "Salix caprea", {"medicines": (3, 1, 1)})
     with pytest.raises(Refused, match="at least one use category"):
-        reckoned.score_uses(told.scope, "Salix caprea", {"no_category": (1, 1, 1)})
+        scores.score_uses(told.scope, "Salix caprea", {"no_category": (1, 1, 1)})
 
 
 def test_a_frozen_reckoning_opens_unchanged_and_says_what_moved(told: SmallStudy):

@@ -52,7 +52,7 @@ def numbers() -> dict[str, list[object]]:
         "pictures": [1],
         "specimens": [1],
         "lists": [1],
-        "frozen": [1],
+        "frozen": [value("SELECT coalesce(max(id), 0) FROM frozen_reckoning")],
         "questionnaires": [value("SELECT coalesce(max(id), 0) FROM questionnaire")],
         "reckoning": [*VIEWS],
         "history": [(entity, number) for entity in TOLD for number in first_and_next(entity)],
@@ -80,7 +80,7 @@ def addresses(app: Flask, code: str, several: dict[str, list[object]]) -> Iterat
         step = next((name for name in several if f"/{name}/<" in rule.rule), "")
         for one in several.get(step, ["x"]):
             values = {name: one for name in rule.arguments if name != "study"} | {"study": code}
-            values |= {"block": BLOCKS[str(one)]} if "block" in rule.arguments else {}
+            values |= {"block": BLOCKS.get(str(one), "values")} if "block" in rule.arguments else {}
             values |= {"size": "small"} if "size" in rule.arguments else {}
             if isinstance(one, tuple):
                 values |= {"entity": one[0], "record": one[1]}
@@ -90,6 +90,13 @@ def addresses(app: Flask, code: str, several: dict[str, list[object]]) -> Iterat
                 yield rule.endpoint, app.url_map.bind("localhost").build(rule.endpoint, values)
     for margin in ("ci:Salix%20caprea", "icf:food", "icf:fuels"):
         yield "reckoning.show", f"/study/{code}/reckoning?margin={margin}"
+    frozen = several["frozen"][0]
+    for page in ("heard?margin=q1:taxa:plants", "heard?margin=heard:taxa:plants", "groups?margin=grouptaxa:groups:X",
+                 "indices?margin=toldby:agreement:food", "indices?margin=fuv:families:Salicaceae",
+                 "lists?margin=frequency:salience:Salix%20caprea", "parts?margin=named:parts-community:X",
+                 "groups?by=kind&margin=groupn:groups:interview",
+                 f"frozen/{frozen}?margin=cithen:values:Salix%20caprea"):  # fmt: skip
+        yield "reckoning.analysis", f"/study/{code}/reckoning/{page}"
     for name in ("secretname list", "secretly called", "secretname lisst"):
         yield "plants.name_check", f"/study/{code}/plants/name-check?{urlencode({'name': name})}"
     yield "plants.names", f"/study/{code}/plants/names?all=yes"
@@ -109,7 +116,8 @@ def answers(url: str, emails: dict[str, str], code: str, several: dict[str, list
             needed = NEEDS.get(endpoint)
             if needed and not may(frozenset({Role(role)}), needed):
                 continue  # refused whatever is there: tests/web/test_routes.py
-            if endpoint == "reckoning.analysis" and role != "reader" and address.rsplit("/", 1)[1] not in BY_VIEWER:
+            whole = "?" not in address  # no margin, which shows reports
+            if endpoint == "reckoning.analysis" and whole and role != "reader" and address.rsplit("/", 1)[1] not in BY_VIEWER:
                 continue  # computed for the study once, for every member alike
             if endpoint == "reckoning.analysis_file" and role not in ("reviewer", "guardian"):
                 continue  # of what may be published, the owner's are the reviewer's

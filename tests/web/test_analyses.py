@@ -152,8 +152,6 @@ def test_a_guardian_takes_out_what_is_of_the_own_community_whoever_asked_before(
 
 def test_the_answers_of_a_culture_are_taken_out(sign_in: SignedIn):
     client = sign_in()
-    page = client.get(f"{PAGE}/questionnaires/1").text
-    assert page.count("<math") > 4
     rows = list(csv.DictReader(io.StringIO(client.get(f"{PAGE}/questionnaires/1/key.csv").text)))
     assert len(rows) == 12
     assert {row["answer"] for row in rows} == {"yes", "no"}
@@ -208,3 +206,60 @@ def test_floras_questionnaires_and_frozen_reckonings_are_kept_and_shown(sign_in:
     scored = client.post(f"{PAGE}/scores", data={"taxon": "Fagus sylvatica", "category": "food", "food-management": "2",
                                                  "food-preference": "1", "food-frequency": "2"})  # fmt: skip
     assert scored.status_code == 303
+
+
+def test_a_questionnaire_is_corrected_and_loses_no_answer(sign_in: SignedIn):
+    client = sign_in()
+    made = client.post(
+        f"{PAGE}/questionnaires", data={"title": "Nww", "alternatives": "2", "questions": "Is it?\nWas it?"}
+    ).location
+    page = client.get(made).text
+    version = re.search(r'name="version" value="(\d+)"', page)[1]
+    done = client.post(made, data={"version": version, "title": "New", "questions": "Is it so?\nWas it?\nWill it be?"})
+    assert done.status_code == 303
+    page = client.get(made).text
+    assert "<h1>New</h1>" in page
+    assert "Will it be?" in page
+    late = client.post(made, data={"version": version, "title": "Other", "questions": "Is it so?"})
+    assert (late.status_code, "changed the questionnaire meanwhile" in late.text) == (409, True)
+    answered = f"{PAGE}/questionnaires/1"
+    version = re.search(r'name="version" value="(\d+)"', client.get(answered).text)[1]
+    short = client.post(answered, data={"version": version, "title": "Kept", "questions": "One only?"})
+    assert (short.status_code, "12 questions are answered, and 1 stand here" in short.text) == (422, True)
+    assert "One only?" in short.text  # as it was typed
+    assert sign_in(READER).post(answered, data={"title": "x", "questions": "y"}).status_code == 403
+
+
+def test_what_a_culture_answers_is_taken_apart_to_single_answers(sign_in: SignedIn):
+    client = sign_in()
+    page = client.get(f"{PAGE}/questionnaires/1").text
+    of = {kind: address.replace("&amp;", "&") for address, kind in re.findall(r'href="([^"]*?margin=(\w+)[^"]*)"', page)}
+    assert set(of) == {"posterior", "competence"}
+    posterior, competence = (client.get(of[kind]).text for kind in ("posterior", "competence"))
+    assert "D = 0." in posterior
+    assert "share of answers: yes" in posterior
+    assert "M* with " in competence
+    assert "mean M* with everybody counted" in competence
+
+
+def test_a_frozen_reckoning_is_taken_apart_and_given_out(sign_in: SignedIn):
+    client = sign_in()
+    at = client.post(f"{PAGE}/frozen", data={"name": "For print"}).location
+    page = client.get(at).text
+    assert not [cell for cell in re.findall(r'<td class="num">(.*?)</td>', page, re.DOTALL)
+                if cell.strip() != "–" and "data-margin" not in cell]  # fmt: skip
+    margin = client.get(f"{at}?margin=cithen:values:Sambucus%20nigra").text
+    shown = float(re.search(r"<p>= <b>([\d.]+)</b></p>", margin)[1])
+    ur, n = (float(one) for one in re.findall(r"<mn>([\d.]+)</mn>", margin[margin.index('class="working"') :])[:2])
+    assert shown == pytest.approx(ur / n, abs=0.0006)
+    assert re.search(r"<h3>\d+ records counted", margin)
+    rows = list(csv.DictReader(io.StringIO(client.get(f"{at}/values.csv").text)))
+    assert min(float(row["fc"]) for row in rows) >= MINIMUM_HOLDERS
+    assert all(float(row["ci_low"]) <= float(row["ci_high"]) for row in rows)
+    fingerprint = re.search(r"<code>([0-9a-f]{16})</code>", page)[1]
+    typeset = client.get(f"{at}/categories.html").text
+    assert fingerprint in typeset
+    assert typeset.count("<tr>") == load_workbook(io.BytesIO(client.get(f"{at}/categories.xlsx").get_data()))["values"].max_row
+    assert client.get(f"{at}/moved.csv").status_code == 404
+    assert sign_in(READER).get(f"{at}/values.csv").status_code == 403
+    assert sign_in(GUARDIAN).get(f"{at}/values.csv").status_code == 422  # of all communities, not of the own alone

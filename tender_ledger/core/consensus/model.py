@@ -79,7 +79,7 @@ def consensus(answers: Answers) -> Consensus:
     or fewer than two alternatives. Misleads when questions are of unlike difficulty, or when answers were given together.
     """
     _refuse(answers)
-    matches = _corrected_matches(answers)
+    matches = corrected_matches(answers)
     competence = minres(matches)
     filled = matches.copy()
     np.fill_diagonal(filled, competence**2)
@@ -107,7 +107,7 @@ def _refuse(answers: Answers) -> None:
                                      str(count), f"{answers.alternatives} at most") for question, count in many))  # fmt: skip
 
 
-def _corrected_matches(answers: Answers) -> Floats:
+def corrected_matches(answers: Answers) -> Floats:
     """M*; pairs are matched over the questions both answered, never over filled-in answers."""
     given = answers.codes >= 0
     both = given.astype(np.float64) @ given.T

@@ -115,6 +115,20 @@ def acts(scope: Scope, *, limit: int = 50) -> list[dict[str, Any]]:
     )
 
 
+def acts_since(scope: Scope, revision: int) -> dict[str, int]:
+    """How many acts of each kind that the viewer may know of were done after a revision of the study."""
+    hidden, values = _hidden(scope)
+    found = rows(
+        f"""WITH hidden AS ({hidden})
+            SELECT a.operation, count(*) AS n FROM act a LEFT JOIN hidden ON hidden.act_id = a.id
+            WHERE a.study_id = %(study)s AND a.revision > %(revision)s AND {_SHOWN}
+            GROUP BY a.operation ORDER BY n DESC, a.operation""",
+        **values,
+        revision=revision,
+    )
+    return {one["operation"]: int(one["n"]) for one in found}
+
+
 def may_know(scope: Scope, act_id: int) -> bool:
     """Whether the act is of the study and touched something that the viewer may know of."""
     hidden, values = _hidden(scope)

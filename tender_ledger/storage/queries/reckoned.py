@@ -4,7 +4,7 @@ from typing import Any
 
 from tender_ledger.core.terms import Scope
 from tender_ledger.storage.database import row, rows, value
-from tender_ledger.storage.queries.terms import TERMS, allowed, barred, parameters
+from tender_ledger.storage.queries.terms import TERMS, allowed, barred, parameters, report_allowed
 
 
 def floras(scope: Scope) -> list[dict[str, Any]]:
@@ -31,6 +31,29 @@ def answers(scope: Scope, questionnaire_id: int) -> list[dict[str, Any]]:
             WHERE a.study_id = %(study)s AND a.questionnaire_id = %(questionnaire)s AND a.removed_at IS NULL
               AND {allowed(scope, written_by="h.recorded_by")} ORDER BY informant""",
         **parameters(scope, questionnaire=questionnaire_id),
+    )
+
+
+def is_answered(scope: Scope, questionnaire_id: int) -> bool:
+    """Whether anybody’s answers are on record, also those that nobody may be shown."""
+    return bool(
+        value(
+            """SELECT EXISTS (SELECT FROM questionnaire_answer
+                 WHERE study_id = %(study)s AND questionnaire_id = %(questionnaire)s AND removed_at IS NULL)""",
+            study=scope.study_id,
+            questionnaire=questionnaire_id,
+        )
+    )
+
+
+def still_published(scope: Scope, informants: list[int], report_ids: list[int]) -> bool:
+    """Whether all of these may still leave the study, whatever else was done with them; `scope` is for publication."""
+    return not value(
+        f"""SELECT EXISTS (SELECT FROM unnest(%(informants)s::bigint[]) one WHERE NOT EXISTS (
+                SELECT FROM informant i {TERMS} i.id WHERE i.id = one AND {allowed(scope)}))
+              OR EXISTS (SELECT FROM use_report r {TERMS} r.informant_id
+                WHERE r.id = ANY(%(reports)s) AND NOT ({report_allowed(scope)}))""",
+        **parameters(scope, informants=informants, reports=report_ids),
     )
 
 
@@ -81,17 +104,6 @@ def counted_informants(scope: Scope, codes: list[str]) -> list[int]:
         codes=codes,
     )
     return [int(one["id"]) for one in found]
-
-
-def acts_since(scope: Scope, revision: int) -> dict[str, int]:
-    """How many acts of each kind were done after a revision of the study."""
-    found = rows(
-        """SELECT operation, count(*) AS n FROM act WHERE study_id = %(study)s AND revision > %(revision)s
-           GROUP BY operation ORDER BY n DESC, operation""",
-        study=scope.study_id,
-        revision=revision,
-    )
-    return {one["operation"]: int(one["n"]) for one in found}
 
 
 def informant_of(scope: Scope, code: str) -> dict[str, Any] | None:

@@ -95,7 +95,7 @@ class Block:
 
     def kind_of(self, column: Column, row: Row) -> str:
         """What explains the number of a column in a row, or "" where nothing does."""
-        kind = row.get("key", "") if column.explains == "row" else column.explains or column.key
+        kind = row.get("key", "") if column.explains == "row" else column.explains or (column.key if column.is_number else "")
         return kind if kind in EXPLAINED or kind in STANDARD or kind in self.apart else ""
 
     @cached_property

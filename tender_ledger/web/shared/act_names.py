@@ -66,6 +66,7 @@ ACTS = {
     "bring_flora": _("brought in a flora"),
     "remove_flora": _("took a flora back"),
     "make_questionnaire": _("made a questionnaire"),
+    "correct_questionnaire": _("corrected a questionnaire"),
     "remove_questionnaire": _("took a questionnaire back"),
     "enter_answers": _("entered answers of a holder"),
     "bring_answers": _("brought in answers"),

@@ -103,12 +103,4 @@ OF_HOLDERS: dict[str, Explanation] = {
         COMMON,
         "Misleads where those without the record are of one kind.",
     ),
-    "majority": Explanation(
-        "majority",
-        "what most answered",
-        'n = "the answer most gave"',
-        (("n", "answers"),),
-        COMMON,
-        "Misleads where some know much and most guess.",
-    ),
 }

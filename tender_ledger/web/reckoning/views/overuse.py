@@ -11,7 +11,7 @@ from tender_ledger.core.publication import MINIMUM_HOLDERS
 from tender_ledger.core.terms import Purpose
 from tender_ledger.figures.plots import Family, families_of_a_flora
 from tender_ledger.formats.tables import Column, Table
-from tender_ledger.operations.reckoned import over_and_under_use
+from tender_ledger.operations.floras import over_and_under_use
 from tender_ledger.storage.queries.reckoned import floras
 from tender_ledger.web.reckoning.asked import Asked, carried
 from tender_ledger.web.reckoning.contents import Apart, Block, Content, Link, Names, Row

@@ -3,7 +3,7 @@
 from tender_ledger.core.indices.composite import cultural_value
 from tender_ledger.core.terms import Scope
 from tender_ledger.formats.tables import Column, Table
-from tender_ledger.operations.reckoned import cultural_significance
+from tender_ledger.operations.scores import cultural_significance
 from tender_ledger.web.reckoning.contents import Apart, Block, Link, Row
 from tender_ledger.web.reckoning.views.indices.counted import Counted
 from tender_ledger.web.shared.words import gettext as _

@@ -1,83 +1,49 @@
-"""What a reckoning takes beside reports: floras, questionnaires with their answers, scores of uses."""
+"""Questionnaires: made or brought in, corrected, answered, and analysed for what the culture answers."""
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any
 
 from tender_ledger.core.consensus.model import Consensus, answers_of, consensus
-from tender_ledger.core.flora.overuse import FamilyUse, family_use, species_of_a_flora, species_used, used_species
-from tender_ledger.core.indices.composite import cultural_significance_of_citations
-from tender_ledger.core.indices.reckoning import Reckoning, reckon
-from tender_ledger.core.messages import InputRefused, Problem
+from tender_ledger.core.messages import InputRefused
 from tender_ledger.core.rights import Right
-from tender_ledger.core.rules import CountingRules
-from tender_ledger.core.tally.counting import count
 from tender_ledger.core.terms import Purpose, Scope
 from tender_ledger.core.text import clean
-from tender_ledger.formats.reckoning_files import read_answers, read_flora
+from tender_ledger.formats.reckoning_files import read_answers
 from tender_ledger.operations.errors import NotFound, Refused, required
 from tender_ledger.operations.saving import saving
-from tender_ledger.storage.database import snapshot
-from tender_ledger.storage.models import Flora, Questionnaire, QuestionnaireAnswer, UseScore
-from tender_ledger.storage.queries import reckoned, studies
-from tender_ledger.storage.queries.tally import read_table
-
-LARGEST_FILE = 2 * 1024 * 1024
-
-
-def bring_flora(scope: Scope, data: bytes, *, name: str, cited: str = "") -> int:
-    """Keep the families of a flora with their numbers of species; returns its number. Refused with every wrong line."""
-    scope.viewer.require(Right.IMPORT)
-    said = required(name, "name", "What the flora is called")
-    try:
-        families = read_flora(data)
-    except InputRefused as refused:
-        raise Refused({"file": " ".join(str(problem) for problem in refused.problems)}) from refused
-    if not families:
-        raise Refused({"file": "The table has no family. Each line holds a family and its number of species."})
-    text = "\n".join(f"{family},{number}" for family, number in sorted(families.items()))
-    with saving(scope, "bring_flora") as writing:
-        return writing.create(Flora, {"name": said, "cited": clean(cited), "families": text})
-
-
-def remove_flora(scope: Scope, number: int, version: int) -> None:
-    scope.viewer.require(Right.IMPORT)
-    with saving(scope, "remove_flora") as writing:
-        writing.remove(Flora, number, version)
-
-
-def families_of(flora: Mapping[str, Any]) -> dict[str, int]:
-    """The numbers of species by family, as they were brought."""
-    pairs = (line.rsplit(",", 1) for line in flora["families"].splitlines())
-    return {family: int(number) for family, number in pairs}
-
-
-def over_and_under_use(scope: Scope, rules: CountingRules, flora: Mapping[str, Any], *, category: str = "",
-                       purpose: Purpose = Purpose.COUNTED) -> tuple[FamilyUse, dict[str, list[str]]]:  # fmt: skip
-    """The families of a flora against the told species, of one category where it is named, and these species by family."""
-    counted = scope.for_purpose(purpose)
-    with snapshot():
-        tally = count(read_table(counted, rules), rules)
-    r = reckon(tally, communities=False)
-    if category and category not in r.categories:
-        raise InputRefused(Problem("No report counts in this category.", "category", category, ", ".join(r.categories)))
-    enters = species_of_a_flora(tally)
-    found = family_use(families_of(flora), used_species(r, enters, category))
-    return found, species_used(r, enters, category)
+from tender_ledger.storage.models import Questionnaire, QuestionnaireAnswer
+from tender_ledger.storage.queries import reckoned
 
 
 def make_questionnaire(scope: Scope, *, title: str, alternatives: int, questions: str) -> int:
     """Make a questionnaire of questions, a line each; `alternatives` is how many answers there are to choose among."""
     scope.viewer.require(Right.RECORD)
-    lines = [clean(line) for line in questions.splitlines() if clean(line)]
-    errors = {} if lines else {"questions": "Write at least one question, each on a line of its own."}
-    if len(set(lines)) < len(lines):
-        errors["questions"] = "A question stands twice. Write each once."
-    said = required(title, "title", "The title")
-    if errors:
-        raise Refused(errors)
+    said, lines = required(title, "title", "The title"), _questions(questions)
     with saving(scope, "make_questionnaire") as writing:
         return writing.create(Questionnaire, {"title": said, "alternatives": alternatives, "questions": "\n".join(lines)})
+
+
+def _questions(text: str) -> list[str]:
+    lines = [clean(line) for line in text.splitlines() if clean(line)]
+    if not lines:
+        raise Refused({"questions": "Write at least one question, each on a line of its own."})
+    if len(set(lines)) < len(lines):
+        raise Refused({"questions": "A question stands twice. Write each once."})
+    return lines
+
+
+def correct_questionnaire(scope: Scope, number: int, version: int, *, title: str, questions: str) -> None:
+    """Word title and questions anew, or ask more. Answers stand in the order of the questions, so none is left out while there
+    are answers: refused then. Raises Conflict where somebody else changed it meanwhile."""
+    scope.viewer.require(Right.RECORD)
+    found = questionnaire(scope, number)
+    said, lines, before = required(title, "title", "The title"), _questions(questions), found["questions"].splitlines()
+    if len(lines) < len(before) and reckoned.is_answered(scope, number):
+        raise Refused({"questions": f"{len(before)} questions are answered, and {len(lines)} stand here. Word them anew in their "
+                                    "order, or write more below; to leave one out, make another questionnaire."})  # fmt: skip
+    with saving(scope, "correct_questionnaire") as writing:
+        writing.update(Questionnaire, number, version, {"title": said, "questions": "\n".join(lines)})
 
 
 def remove_questionnaire(scope: Scope, number: int, version: int) -> None:
@@ -171,36 +137,3 @@ def analyse_questionnaire(scope: Scope, found: Mapping[str, Any], *, purpose: Pu
     except InputRefused as refused:
         return Analysed(None, " ".join(problem.what for problem in refused.problems), len(counted), shown)
     return Analysed(analysed, " ".join(analysed.refused), len(counted), shown)
-
-
-def score_uses(scope: Scope, taxon: str, given: Mapping[str, tuple[int, int, int]]) -> None:
-    """Judge the uses of a taxon by category: how far each is managed, preferred, frequent, each 2 or 1. One act."""
-    scope.viewer.require(Right.SETTLE)
-    said, scheme = required(taxon, "taxon", "The plant"), str(studies.study(scope)["scheme"])
-    numbers = {code: reckoned.category_number(scope, scheme, code) for code in given}
-    if not given or None in numbers.values():
-        raise Refused({"score": "Score at least one use category of the study, all three scores of it."})
-    earlier = {one["category"]: one for one in reckoned.scores(scope) if one["taxon"] == said}
-    with saving(scope, "score_use") as writing:
-        for code, (management, preference, frequency) in given.items():
-            scored = {"management": management, "preference": preference, "frequency": frequency}
-            if code in earlier:
-                writing.update(UseScore, earlier[code]["id"], earlier[code]["version"], scored)
-            else:
-                writing.create(UseScore, {"taxon": said, "category_id": numbers[code], **scored})
-
-
-def cultural_significance(scope: Scope, r: Reckoning) -> dict[str, tuple[float, list[tuple[int, int, int]]]]:
-    """CSI of every taxon all of whose told categories were scored, with its scores; the others have no place here."""
-    scored: dict[str, dict[str, tuple[int, int, int]]] = {}
-    for one in reckoned.scores(scope):
-        scored.setdefault(one["taxon"], {})[one["category"]] = (one["management"], one["preference"], one["frequency"])
-    most = int(r.fc.max(initial=0))
-    found = {}
-    for at, taxon in enumerate(r.taxa):
-        told = [code for place, code in enumerate(r.categories) if r.counts.ur_by_category[at, place]]
-        own = scored.get(taxon, {})
-        if told and all(code in own for code in told):
-            scores = [own[code] for code in told]
-            found[taxon] = (cultural_significance_of_citations(scores, int(r.fc[at]), most), scores)
-    return found
