@@ -12,7 +12,7 @@ from tender_ledger.formats.sheet import write_sheet
 
 @dataclass(frozen=True)
 class Column:
-    """`kind`: text, taxon, count, decimal, tenth, share, p. `title` spells the head out.
+    """`kind`: text, taxon, count, decimal, tenth, share, p, sure (a probability near 1). `title` spells the head out.
 
     `explains` names what its numbers are where `key` does not: "row" leaves it to each row’s own `key`. With `ends`, rows hold
     the ends of its interval too, under `key` with `_low` and `_high`; in files they have columns of their own.
@@ -76,7 +76,7 @@ def table_xlsx(table: Table) -> bytes:
     sheet.append([column.label for column in columns])
     for cell in sheet[1]:
         cell.font = Font(bold=True)
-    formats = {"decimal": "0.000", "share": "0.0 %", "p": "0.0000", "tenth": "0.0"}
+    formats = {"decimal": "0.000", "share": "0.0 %", "p": "0.0000", "sure": "0.0000", "tenth": "0.0"}
     for row in table.rows:
         sheet.append([_safe(_plain(row.get(column.key))) for column in columns])
     for at, column in enumerate(columns, 1):
@@ -141,12 +141,14 @@ def written(cell: Any, kind: str) -> str:
         return "–"
     if kind == "count":
         return f"{cell:,.0f}".replace(",", "\u2009").replace("-", "−") if float(cell).is_integer() else f"{cell:.2f}"
-    if kind == "decimal":
-        return f"{cell:.3f}".replace("-", "−")
     if kind == "tenth":
         return f"{cell:.1f}".replace("-", "−")
     if kind == "share":
         return f"{100 * cell:.1f}\u2009%"
+    if kind == "sure" and cell > 0.9995:
+        return "> 0.999"
+    if kind in ("decimal", "sure"):
+        return f"{cell:.3f}".replace("-", "−")
     if kind == "p":
         return "< 0.001" if cell < 0.001 else f"{cell:.3f}"
     return str(cell)

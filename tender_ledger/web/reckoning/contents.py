@@ -94,9 +94,12 @@ class Block:
     behind: Callable[[Row], Mapping[str, Any]] | None = None
 
     def kind_of(self, column: Column, row: Row) -> str:
-        """What explains the number of a column in a row, or "" where nothing does."""
+        """What explains the number of a column in a row, or "" where nothing does.
+
+        The entry of the catalogue, and behind a slash which of several numbers of that kind in a row it is.
+        """
         kind = row.get("key", "") if column.explains == "row" else column.explains or (column.key if column.is_number else "")
-        return kind if kind in EXPLAINED or kind in STANDARD or kind in self.apart else ""
+        return kind if kind.partition("/")[0] in EXPLAINED or kind in STANDARD or kind in self.apart else ""
 
     @cached_property
     def _reach(self) -> dict[str, tuple[float, float]]:
@@ -126,8 +129,9 @@ class Block:
 
     def take_apart(self, kind: str, row: Row) -> Apart | Standing:
         """The number of that kind in the row, taken apart."""
-        if kind in self.apart:
-            return self.apart[kind](row)
+        for name in (kind, kind.partition("/")[0]):
+            if name in self.apart:
+                return self.apart[name](row)
         if kind in STANDARD:
             return Standing(kind, str(row.get("code") or row.get("taxon") or ""))
         return Apart()

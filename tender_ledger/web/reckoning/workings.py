@@ -57,19 +57,20 @@ def _interval(sure: Mapping[str, Any], taxon: str, kind: str) -> dict[str, Any] 
 def taken_apart(content: Content, one: Asked, kind: str, about: str) -> tuple[str, dict[str, Any]] | None:
     """The template of the margin for a number of a view, `about` being its block and its row, with what it needs."""
     name, _colon, subject = about.partition(":")
+    entry = EXPLAINED.get(kind.partition("/")[0])
     block = content.block(name)
     row = block.row_of(subject) if block else None
     if block is None or row is None:
-        return ("reckoning/_explained.html", {"explanation": EXPLAINED[kind]}) if kind in EXPLAINED else None
+        return ("reckoning/_explained.html", {"explanation": entry}) if entry else None
     apart = block.take_apart(kind, row)
     if isinstance(apart, Standing):
         return _standing(apart, one)
-    if kind not in EXPLAINED:
+    if entry is None:
         return None
     put = {name: value if isinstance(value, str) else written(value, "count") for name, value in apart.put.items()}
     behind = apart.behind if apart.behind is not None else block.behind(row) if block.behind else None
     return "reckoning/_explained.html", {
-        "explanation": EXPLAINED[kind], "numbers": put, "apart": apart, "subject": subject, "row": row,
+        "explanation": entry, "numbers": put, "apart": apart, "subject": subject, "row": row,
         "taxon": row.get("taxon", ""), "value": _value(block, kind, row),
         "behind": None if behind is None else reports_behind(g.scope, one.rules, **behind), "first_reports": _first_reports(),
     }  # fmt: skip
@@ -85,8 +86,8 @@ def _standing(number: Standing, one: Asked) -> tuple[str, dict[str, Any]] | None
 
 def _value(block: Block, kind: str, row: Mapping[str, Any]) -> str | None:
     """The value as the table writes it; None where it is undefined."""
-    for column in block.table.columns if block.table else ():
-        if column.is_number and block.kind_of(column, row) == kind:
-            shown = written(row.get(column.key), column.kind)
-            return None if shown == "–" else shown
-    return None
+    of_kind = [column for column in (block.table.columns if block.table else ())
+               if column.is_number and block.kind_of(column, row) == kind]  # fmt: skip
+    own = next((column for column in of_kind if column.key == kind), of_kind[0] if of_kind else None)
+    shown = written(row.get(own.key), own.kind) if own else "–"
+    return None if shown == "–" else shown

@@ -88,15 +88,15 @@ def _values_apart(one: Asked, index: str, purpose: Purpose) -> dict[str, Any]:
     if purpose is Purpose.PUBLISHED:
         return {}
 
-    def ranks(row: Row) -> Apart:
-        return Apart({"r": row["second_rank"], "r_1": row["first_rank"], "r_2": row["second_rank"]}, (),
-                     [(_("first"), row["first"]), (_("second"), row["second"])])  # fmt: skip
+    def ranks(row: Row, which: str = "first") -> Apart:
+        values = [(_("first"), row["first"]), (_("second"), row["second"])]
+        return Apart({"r": row[f"{which}_rank"], "r_1": row["first_rank"], "r_2": row["second_rank"]}, others=values)
 
     return {
         "apart": {index: lambda row: Standing(index, row["code"], one.rules, ""),
                   "first": lambda row: Standing(index, row["code"], one.in_force, ""),
                   "second": lambda row: Standing(index, row["code"], one.rules, ""),
-                  "rank": ranks, "shift": ranks},
+                  "rank/first": ranks, "rank/second": lambda row: ranks(row, "second"), "shift": ranks},
         "behind": lambda row: {"taxon" if index != "icf" else "category": row["code"]},
     }  # fmt: skip
 
@@ -115,8 +115,8 @@ def _shifts(name: str, label: str, kind: str, shifted: tuple[Shifted, ...], labe
         Column("what", label, kind),
         Column("first", _("first")),
         Column("second", _("second")),
-        Column("first_rank", _("rank"), "count", explains="rank"),
-        Column("second_rank", _("rank"), "count", explains="rank"),
+        Column("first_rank", _("rank"), "count", explains="rank/first"),
+        Column("second_rank", _("rank"), "count", explains="rank/second"),
         Column("shift", _("places moved, − is up"), "count"),
     ]
     rows = [

@@ -24,7 +24,7 @@ def _key(found: Consensus, analysed: Analysed) -> Block:
     rows = [{"question": one.question, "answer": one.answer or "–", "posterior": one.posterior, "majority": one.majority or "–"}
             for one in found.key]  # fmt: skip
     columns = [Column("question", _("question"), "text"), Column("answer", _("answer"), "text"),
-               Column("posterior", _("posterior")), Column("majority", _("plain majority"), "text")]  # fmt: skip
+               Column("posterior", _("posterior"), "sure"), Column("majority", _("plain majority"), "text")]  # fmt: skip
 
     def posterior(row: Row) -> Apart:
         at = found.answers.questions.index(row["question"])

@@ -1,6 +1,7 @@
 """Free lists, parts and preparations."""
 
 from collections.abc import Callable, Mapping
+from functools import partial
 from typing import Any
 
 from flask import g, request, url_for
@@ -139,7 +140,7 @@ def parts(one: Asked, purpose: Purpose, names: Names, labels: Names | None = Non
 
 def _shares(which: tuple[str, str], heading: str, found: Mapping[str, Any], labels: Names, purpose: Purpose) -> Block:
     total = [sum(counts[at] for counts in found["counts"]) for at in range(len(found["labels"]))]
-    order = sorted((at for at, number in enumerate(total) if number), key=lambda at: (-total[at], found["labels"][at]))[:9]
+    order = sorted((at for at, number in enumerate(total) if number), key=lambda at: (-total[at], found["labels"][at]))[:7]
     rows: list[dict[str, Any]] = []
     for place, (of, counts) in enumerate(zip(found["of"], found["counts"], strict=True)):
         named = sum(counts[:-1])
@@ -153,27 +154,34 @@ def _shares(which: tuple[str, str], heading: str, found: Mapping[str, Any], labe
         Column("of", "", "text"),
         Column("named", _("told with one"), "count"),
         Column("none", _("without"), "count", explains="unnamed"),
-        *(Column(found["labels"][at], label, "share", explains="cpp") for at, label in shown.items()),
+        *(Column(found["labels"][at], label, "share", explains=f"cpp/{at}") for at, label in shown.items()),
     ]
     if any(row["others"] is not None for row in rows):
-        columns.append(Column("others", _("others"), "share", explains="cpp"))
+        columns.append(Column("others", _("others"), "share", explains="cpp/others"))
     listed, by = which
 
-    def shares(row: Row) -> Apart:
+    def shares(row: Row, label: int | None = None) -> Apart:
         counts, low, high = (found[key][row["place"]] for key in ("counts", "low", "high"))
         made = [Link(shown[at], _share(counts[at], row["named"], low[at], high[at])) for at in order if counts[at]]
         everything = [(_("told with one, of all tellings"), row["named"] / (row["named"] + row["none"]))]
-        return Apart({"P_t": row["named"]}, made, everything)
+        if label is None:
+            return Apart({"P_t": row["named"], "P_x": row["named"] - sum(counts[at] for at in order)}, made, everything)
+        ends = None if low[label] is None else (low[label], high[label])
+        return Apart({"P_t": row["named"], "P_x": counts[label]}, made, everything, ends,
+                     behind={by: row["code"], "names": (listed, found["labels"][label])})  # fmt: skip
 
     def behind(row: Row) -> Mapping[str, Any]:
         return {by: row["code"], "names": (listed, "")}
 
+    apart: dict[str, Callable[[Row], Apart]] = {f"cpp/{at}": partial(shares, label=at) for at in order}
+    apart |= {"cpp/others": shares, "named": shares,
+              "unnamed": lambda row: Apart({"n": row["none"]}, behind={by: row["code"]})}  # fmt: skip
     name = f"{listed}-{by}"
     return Block(
         name,
         heading,
         table=Table(name, heading, columns, rows, subject="of"),
-        apart={"cpp": shares, "named": shares, "unnamed": lambda row: Apart({"n": row["none"]}, behind={by: row["code"]})},
+        apart=apart,
         behind=behind,
     )
 

@@ -62,6 +62,8 @@ def groups(one: Asked, purpose: Purpose, names: Names) -> Content:
         )
     known = {"community": names, "occupation": {}}.get(by, GROUP_NAMES)
     shown = {name: known.get(name, name) for name in body["names"]}
+    if by == "period" and since:
+        shown = {name: f"{label} {since:%-d %B %Y}" for name, label in shown.items()}
 
     def behind(*groups: str) -> Mapping[str, Any]:
         return grouped.behind_groups(g.scope, one.rules, by, since, *groups)

@@ -130,7 +130,10 @@ def drawn_groups(body: Mapping[str, Any], shown: Names, by: str, behind: BehindG
         {"group": label, "name": name, **{f"to_{at}": body["distances"][place][at] for at in range(len(labels))}}
         for place, (name, label) in enumerate(shown.items())
     ]
-    columns = [Column("group", "", "text"), *(Column(f"to_{at}", label, explains="bray") for at, label in enumerate(labels))]
+    columns = [
+        Column("group", "", "text"),
+        *(Column(f"to_{at}", label, explains=f"bray/{at}") for at, label in enumerate(labels)),
+    ]
     lost = (
         [_("The plane cannot show %(share)s %% of the distances.", share=f"{100 * body['negative']:.0f}")]
         if body["negative"] > 0.05

@@ -146,8 +146,8 @@ def _figure(pair: Mapping[str, Any], body: Mapping[str, Any], shown: Names, purp
             if purpose is not Purpose.PUBLISHED or body["fc"][taxon] >= MINIMUM_HOLDERS]  # fmt: skip
     links = {taxon: url_for("reckoning.show", margin=f"ci:{taxon}", **carried()) for taxon in taxa}
     points = [Point(taxon, first.get(taxon, 0.0), second.get(taxon, 0.0), links[taxon]) for taxon in taxa]
-    words = {"title": _("CI in %(pair)s", pair=_heading(pair, shown)), "x": _("CI in %(group)s", group=shown[pair["first"]]),
-             "y": _("CI in %(group)s", group=shown[pair["second"]]),
+    words = {"title": _("CI in %(pair)s", pair=_heading(pair, shown)), "x": _("CI: %(group)s", group=shown[pair["first"]]),
+             "y": _("CI: %(group)s", group=shown[pair["second"]]),
              "says": _("Each point is a plant by its CI in both groups; on the line they are equal.")}  # fmt: skip
     return against(points, words) if points else None
 
