@@ -12,9 +12,12 @@ import numpy as np
 
 from tender_ledger.core.groups.grouping import Grouping, compare, distances_between, told_by_group, who_told
 from tender_ledger.core.groups.ordination import average_tree, principal_coordinates
+from tender_ledger.core.indices.agreement import category_counts
+from tender_ledger.core.indices.importance import taxon_counts
 from tender_ledger.core.resampling.pairs import pair_ends
 from tender_ledger.core.rules import CountingRules
 from tender_ledger.core.tally.counting import Tally, count
+from tender_ledger.core.tally.table import Bools
 from tender_ledger.core.terms import Purpose, Scope
 from tender_ledger.formats.result_parts import number, pair_part
 from tender_ledger.operations import effort
@@ -150,12 +153,21 @@ def groups(scope: Scope, rules: CountingRules, *, by: str = "community", since: 
             "fc": {taxon: len(people.get(taxon, ())) for taxon in tally.taxa.names},
             "ci": {name: {tally.taxa.names[at]: float(told.ci[group, at]) for at in np.flatnonzero(told.told[group])}
                    for group, name in enumerate(names)},
+            "agreement": {name: agreement_among(tally, grouping.members(at)) for at, name in enumerate(names)},
             "pairs": pairs, "untested": max(len(wanted) - MOST_PAIRS, 0), "seed": seed, "both": found.both,
             "none": int((tally.counted & (grouping.of_informant < 0)).sum()),
         }  # fmt: skip
 
     options = {"by": by, "since": str(since or ""), "seed": seed}
     return computed(scope, "groups", rules, options, work, seconds=effort.of_groups(results.size_of(scope)), again=again)
+
+
+def agreement_among(tally: Tally, members: Bools) -> dict[str, list[int]]:
+    """Nur, Nt and the informants of every category that the group told something for."""
+    among = members & tally.counted
+    counts = category_counts(tally, taxon_counts(tally, among), among)
+    return {code: [int(counts.nur[at]), int(counts.nt[at]), int(counts.informants[at])]
+            for at, code in enumerate(tally.table.categories) if counts.nur[at]}  # fmt: skip
 
 
 def _steps(progress: Progress, before: int, whole: int) -> Callable[[], None]:

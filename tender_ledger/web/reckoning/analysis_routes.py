@@ -38,7 +38,7 @@ _MEDIA = {
 }  # fmt: skip
 
 
-_OPTIONS = ("by", "since", "measure", "t", "index", "flora", "category")
+_OPTIONS = ("by", "since", "pair", "measure", "t", "index", "flora", "category")
 _NAMES = ", ".join(VIEWS)
 
 
@@ -81,11 +81,7 @@ def analysis(view: str) -> str:
 def _file_address(view: str) -> Any:
     kept = {
         **carried(),
-        **{
-            name: request.args[name]
-            for name in ("by", "since", "measure", "t", "index", "flora", "category")
-            if name in request.args
-        },
+        **{name: request.args[name] for name in _OPTIONS if name in request.args},
     }
     return lambda block, kind: url_for("reckoning.analysis_file", view=view, block=block, kind=kind, **kept)
 

@@ -7,6 +7,7 @@ from flask import Response as Answer
 from flask import g, render_template, request, url_for
 from werkzeug.wrappers import Response
 
+from tender_ledger.core.indices.catalogue import EXPLAINED
 from tender_ledger.core.indices.comparison import compare_categories, compare_taxa
 from tender_ledger.core.indices.ranking import PER_INFORMANT, RANKED_FROM
 from tender_ledger.core.indices.reckoning import Reckoning
@@ -17,6 +18,7 @@ from tender_ledger.core.rights import Right
 from tender_ledger.core.rules import BASES, CURRENCIES
 from tender_ledger.core.terms import Purpose
 from tender_ledger.formats.printing import print_pdf
+from tender_ledger.formats.tables import written
 from tender_ledger.operations import analyses
 from tender_ledger.operations import reckoning as operations
 from tender_ledger.operations import studies as study_operations
@@ -39,10 +41,12 @@ from tender_ledger.web.reckoning.asked import (
 from tender_ledger.web.reckoning.ladder_files import AboutLadder, ladder_csv, ladder_sheet, ladder_svg
 from tender_ledger.web.reckoning.tables import category_rows, faced_categories, faced_taxa, ladder_of, taxon_rows
 from tender_ledger.web.reckoning.views import VIEWS
-from tender_ledger.web.reckoning.workings import working_of
+from tender_ledger.web.reckoning.views.first_tables import first_tables
+from tender_ledger.web.reckoning.workings import taken_apart, working_of
 from tender_ledger.web.shared.answers import Page
 from tender_ledger.web.shared.chosen import chosen_words
 from tender_ledger.web.shared.fonts import font_files
+from tender_ledger.web.shared.mathml import mathml, symbol
 from tender_ledger.web.shared.rules_sentence import BASIS_NAMES, CHOICES, further_choices, rules_parts, rules_sentence
 from tender_ledger.web.shared.spread import done, opened, spread
 from tender_ledger.web.shared.study_scope import study_blueprint
@@ -183,6 +187,11 @@ def _margin(kind: str, about: str, part: Reckoning, one: Asked, group: str, cont
         counted = [one for one in people.holders(g.scope) if one["may_count"] and one["encounters"]]
         context |= {"counted": [one for one in counted if group in ("", one["community_code"])], "of_group": part}
         return "reckoning/_everybody.html"
+    if kind.partition("/")[0] in EXPLAINED:
+        sure = context.get("sure")
+        found = taken_apart(first_tables(one, g.scope, context["whole"], sure.body if sure else None), one, kind, about)
+        context |= {"mathml": mathml, "symbol": symbol, "written": written, **(found[1] if found else {})}
+        return found[0] if found else "reckoning/_about.html"
     working = working_of(part, kind, about, one.rules, group)
     if working is None:
         return "reckoning/_about.html"

@@ -102,6 +102,27 @@ BETWEEN: dict[str, Explanation] = {
         "Fisher 1935",
         "Misleads without adjusting for the number of plants: some p are small by chance.",
     ),
+    "gap": Explanation(
+        "x₁ − x₂",
+        "difference between two communities",
+        "D = x_1 − x_2",
+        (("x_1", "the value in the first, over its own N"), ("x_2", "the value in the second, over its own N")),
+        COMMON,
+        "Misleads when one community was asked about plants that the other was not; a test of it stands under groups.",
+    ),
+    "icfgap": Explanation(
+        "ICF₁ − ICF₂",
+        "difference of the agreement of two communities",
+        "D = frac(Nur_1 − Nt_1; Nur_1 − 1) − frac(Nur_2 − Nt_2; Nur_2 − 1)",
+        (
+            ("Nur_1", "use reports in the category from the first"),
+            ("Nt_1", "taxa it told for it"),
+            ("Nur_2", "from the second"),
+            ("Nt_2", "taxa it told for it"),
+        ),
+        "Heinrich et al. 1998, Soc Sci Med 47:1859–1871",
+        "Misleads where Nur differs: for equal agreement ICF rises with it.",
+    ),
     "holm": Explanation(
         "p, Holm",
         "p adjusted so that no false alarm is likely",

@@ -7,11 +7,12 @@ import numpy as np
 from flask import request, url_for
 
 from tender_ledger.core.groups.permuting import holm
+from tender_ledger.core.indices.agreement import informant_consensus
 from tender_ledger.core.publication import MINIMUM_HOLDERS
 from tender_ledger.core.terms import Purpose
 from tender_ledger.figures.plots import Point, against
 from tender_ledger.formats.tables import Column, Table
-from tender_ledger.web.reckoning.asked import carried
+from tender_ledger.web.reckoning.asked import carried, categories
 from tender_ledger.web.reckoning.contents import Apart, Block, Link, Names, Row
 from tender_ledger.web.reckoning.views.groups.each import BehindGroups
 from tender_ledger.web.reckoning.views.intervals import ends_of, pair_of
@@ -137,6 +138,7 @@ def pair_in_full(pair: Mapping[str, Any], body: Mapping[str, Any], shown: Names,
             behind=lambda _row: behind(pair["first"], pair["second"]),
         ),
         _plants_apart(pair, body, heading, behind, purpose),
+        _agreement(pair, body, heading, behind, purpose),
     ]
 
 
@@ -200,6 +202,41 @@ def _plants_apart(
         sentences=more,
         apart={"difference": difference, "holm": adjusted, "bh": adjusted},
         behind=lambda row: {**behind(pair["first"], pair["second"]), "taxon": row["taxon"]},
+    )
+
+
+def _agreement(pair: Mapping[str, Any], body: Mapping[str, Any], heading: str, behind: BehindGroups,
+               purpose: Purpose) -> Block:  # fmt: skip
+    """Nur, Nt and ICF of both groups by use category."""
+    labels = {code: choice.label for code, choice in categories().items()}
+    sides = [body["agreement"][pair[side]] for side in ("first", "second")]
+    rows: list[dict[str, Any]] = []
+    for code in sorted({*sides[0], *sides[1]}):
+        (nur, nt, told), (nur_2, nt_2, told_2) = (side.get(code, [0, 0, 0]) for side in sides)
+        if purpose is Purpose.PUBLISHED and min(told or MINIMUM_HOLDERS, told_2 or MINIMUM_HOLDERS) < MINIMUM_HOLDERS:
+            continue
+        icf, icf_2 = informant_consensus(np.array([nur, nur_2]), np.array([nt, nt_2])).tolist()
+        rows.append({"category": labels.get(code, code), "code": code, "nur": nur, "nt": nt, "icf": icf, "nur_2": nur_2,
+                     "nt_2": nt_2, "icf_2": icf_2, "icfgap": icf - icf_2})  # fmt: skip
+    rows.sort(key=lambda row: (-row["nur"] - row["nur_2"], row["category"]))
+    columns = [
+        Column("category", _("use category"), "text"),
+        *(Column(f"{key}{side}", f"{label}, {which}", kind, explains="icfgap")
+          for side, which in (("", _("first")), ("_2", _("second")))
+          for key, label, kind in (("nur", "Nur", "count"), ("nt", "Nt", "count"), ("icf", "ICF", "decimal"))),
+        Column("icfgap", _("difference of ICF")),
+    ]  # fmt: skip
+
+    def gap(row: Row) -> Apart:
+        put = {"Nur_1": row["nur"], "Nt_1": row["nt"], "Nur_2": row["nur_2"], "Nt_2": row["nt_2"]}
+        return Apart(put, others=[(_("ICF, first"), row["icf"]), (_("ICF, second"), row["icf_2"])])
+
+    return Block(
+        "pair-categories",
+        _("Agreement in %(pair)s", pair=heading),
+        table=Table("pair-categories", _("Informant consensus in %(pair)s", pair=heading), columns, rows, subject="category"),
+        apart={"icfgap": gap},
+        behind=lambda row: {**behind(pair["first"], pair["second"]), "category": row["code"]},
     )
 
 
