@@ -55,7 +55,7 @@ AGGREGATES = (
 )  # pages that count
 VIEWERS = ("reviewer", "guardian", "recorder", "reader")
 # What the last viewer of all, the owner, still sees of whom the study must keep the terms of.
-OWNERS_OWN = {"people.list_people", "people.holder", "study.history", "study.cover"}
+OWNERS_OWN = {"people.list_people", "people.holder", "study.history", "reckoning.open_frozen", "study.cover"}
 
 
 @dataclass
@@ -272,9 +272,11 @@ CASES = {
     "neither counted nor shown": Case(neither_counted_nor_shown),
     "counted, not shown": Case(not_shown, aggregates_differ=True),
     "ends today": Case(
-        ends_today, says_so=frozenset({"people.holder", "study.history", "study.cover", "study.record_history"}), also_owner=True
+        ends_today,
+        says_so=frozenset({"people.holder", "study.history", "reckoning.open_frozen", "study.cover", "study.record_history"}),
+        also_owner=True,
     ),
-    "erased": Case(erased, tombstone=frozenset({"people.list_people", "study.history", "study.cover"})),
+    "erased": Case(erased, tombstone=frozenset({"people.list_people", "study.history", "reckoning.open_frozen", "study.cover"})),
     "shown, not counted": Case(not_counted, numbers_alone=True),
     "none on file": Case(none_on_file),
     "expired yesterday": Case(expired_yesterday),
@@ -288,7 +290,9 @@ CASES = {
     "held back by the guardian": Case(
         held_back,
         something_held_back,
-        guardian_sees=frozenset({"people.community", "study.history", "study.cover", "study.record_history"}),
+        guardian_sees=frozenset(
+            {"people.community", "study.history", "reckoning.open_frozen", "study.cover", "study.record_history"}
+        ),
     ),
 }
 
