@@ -39,7 +39,7 @@ class Apart:
 
     put: Mapping[str, Any] = field(default_factory=dict)
     made_of: Sequence[Link] = ()
-    others: Sequence[tuple[str, float | None]] = ()
+    others: Sequence[tuple[str, float | str | None]] = ()
     ends: tuple[float, float] | None = None
     how: str = ""  # the interval came about, where not by resampling
     behind: Mapping[str, Any] | None = None

@@ -90,14 +90,13 @@ BETWEEN: dict[str, Explanation] = {
     ),
     "difference": Explanation(
         "CI₁ − CI₂",
-        "difference of CI between two groups, tested",
-        'D = frac(UR_1; N_1) − frac(UR_2; N_2) , p = "share of relabellings with" | D* | ≥ | D |',
+        "difference of CI; p is the share of dealings of the labels that bring as large a one",
+        "D = frac(UR_1; N_1) − frac(UR_2; N_2)",
         (
             ("UR_1", "use reports of the plant from the first group"),
             ("N_1", "everybody counted of it"),
             ("UR_2", "from the second"),
             ("N_2", "everybody counted of that"),
-            ("D*", "the same with the labels of informants dealt anew"),
         ),
         "Fisher 1935",
         "Misleads without adjusting for the number of plants: some p are small by chance.",

@@ -52,7 +52,10 @@ def _plants(sides: tuple[Reckoning, Reckoning], one: Asked, scope: Scope) -> Blo
              "gap": float(found.difference[at])} for at, taxon in enumerate(found.taxa) if found.told[at]]  # fmt: skip
 
     def gap(row: Row) -> Apart:
-        others = [(_("rank in the first"), row["first_rank"] or None), (_("rank in the second"), row["second_rank"] or None)]
+        others = [
+            (_("rank in the first"), str(row["first_rank"] or "–")),
+            (_("rank in the second"), str(row["second_rank"] or "–")),
+        ]
         return Apart({"x_1": f"{row['first']:.3f}", "x_2": f"{row['second']:.3f}"}, others=others)
 
     def rank(row: Row, which: str) -> Apart:
