@@ -90,13 +90,12 @@ def addresses(app: Flask, code: str, several: dict[str, list[object]]) -> Iterat
                 yield rule.endpoint, app.url_map.bind("localhost").build(rule.endpoint, values)
     for margin in ("ci:Salix%20caprea", "icf:food", "icf:fuels"):
         yield "reckoning.show", f"/study/{code}/reckoning?margin={margin}"
-    frozen = several["frozen"][0]
     for page in ("heard?margin=q1:taxa:plants", "heard?margin=heard:taxa:plants", "groups?margin=grouptaxa:groups:X",
                  "indices?margin=toldby:agreement:food", "indices?margin=fuv:families:Salicaceae",
                  "lists?margin=frequency:salience:Salix%20caprea", "parts?margin=named:parts-community:X",
-                 "groups?by=kind&margin=groupn:groups:interview",
-                 f"frozen/{frozen}?margin=cithen:values:Salix%20caprea"):  # fmt: skip
+                 "groups?by=kind&margin=groupn:groups:interview"):  # fmt: skip
         yield "reckoning.analysis", f"/study/{code}/reckoning/{page}"
+    yield "reckoning.open_frozen", f"/study/{code}/reckoning/frozen/{several['frozen'][0]}?margin=cithen:values:Salix%20caprea"
     for name in ("secretname list", "secretly called", "secretname lisst"):
         yield "plants.name_check", f"/study/{code}/plants/name-check?{urlencode({'name': name})}"
     yield "plants.names", f"/study/{code}/plants/names?all=yes"
@@ -119,6 +118,8 @@ def answers(url: str, emails: dict[str, str], code: str, several: dict[str, list
             whole = "?" not in address  # no margin, which shows reports
             if endpoint == "reckoning.analysis" and whole and role != "reader" and address.rsplit("/", 1)[1] not in BY_VIEWER:
                 continue  # computed for the study once, for every member alike
+            if endpoint == "reckoning.analysis" and not whole and role not in ("guardian", "reader"):
+                continue  # the reports in the margin are seen alike by the others
             if endpoint == "reckoning.analysis_file" and role not in ("reviewer", "guardian"):
                 continue  # of what may be published, the owner's are the reviewer's
             answer = client.get(address)
