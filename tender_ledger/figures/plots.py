@@ -19,8 +19,9 @@ class Curve:
     band: Sequence[float]
 
 
-def listening_curve(curve: Curve, words: Mapping[str, str]) -> Drawing:
-    """What was heard by number of informants, with a band of 1.96 standard errors. `words`: title, says, x, y."""
+def listening_curve(curve: Curve, words: Mapping[str, str], link: str = "") -> Drawing:
+    """What was heard by number of informants, with a band of 1.96 standard errors. `words`: title, says, x, y; `link` is that of
+    the last point, which is all that was heard."""
     top = max([value + 1.96 * error for value, error in zip(curve.values, curve.band, strict=True)], default=1.0)
     x, y = scale(0, max(curve.at, default=1), 56, WIDTH - 20), scale(0, top, 300, 30)
     marks = axes(x, y, words["x"], words["y"])
@@ -29,7 +30,8 @@ def listening_curve(curve: Curve, words: Mapping[str, str]) -> Drawing:
     if len(upper) > 1:
         marks.append(path([*upper, *reversed(lower)], "band", closed=True))
         marks.append(path([(x(n), y(value)) for n, value in zip(curve.at, curve.values, strict=True)]))
-    marks += [circle(x(n), y(value), 3) for n, value in [*zip(curve.at, curve.values, strict=True)][-1:]]
+    marks += [circle(x(n), y(value), 3, link=link, says=f"{n}: {value:g}")
+              for n, value in [*zip(curve.at, curve.values, strict=True)][-1:]]  # fmt: skip
     return Drawing(WIDTH, 346, words["title"], words["says"], tuple(marks))
 
 

@@ -3,6 +3,7 @@
 Whoever told in encounters of several kinds, or before a day and since, stands in each of these groups with what was told there.
 """
 
+from collections import Counter
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 from datetime import date
@@ -14,6 +15,7 @@ from tender_ledger.core.groups.grouping import Grouping, compare, distances_betw
 from tender_ledger.core.groups.ordination import average_tree, principal_coordinates
 from tender_ledger.core.indices.agreement import category_counts
 from tender_ledger.core.indices.importance import taxon_counts
+from tender_ledger.core.publication import MINIMUM_HOLDERS
 from tender_ledger.core.resampling.pairs import pair_ends
 from tender_ledger.core.rules import CountingRules
 from tender_ledger.core.tally.counting import Tally, count
@@ -89,7 +91,9 @@ def _by_holder(tally: Tally, facts: Mapping[str, Mapping[str, Any]], by: str, da
         "occupation": lambda one: one["occupation"],
     }[by]
     named = [of(facts[code]) if code in facts else "" for code in tally.table.informants.codes]
-    there = {name for name, counted in zip(named, tally.counted, strict=True) if counted and name and name != "unstated"}
+    times = Counter(name for name, counted in zip(named, tally.counted, strict=True) if counted)
+    least = MINIMUM_HOLDERS if by == "occupation" else 1  # words about one or two could be about somebody who may not be shown
+    there = {name for name, number in times.items() if name and name != "unstated" and number >= least}
     order = [code for _low, _high, code in AGES] if by == "age" else sorted(there)
     names = tuple(name for name in order if name in there)
     return Grouping(names, np.array([names.index(name) if name in names else -1 for name in named], dtype=np.int64))

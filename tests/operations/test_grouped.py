@@ -9,6 +9,7 @@ from tender_ledger.core.terms import Purpose
 from tender_ledger.operations import analyses, grouped
 from tender_ledger.operations.errors import NotFound
 from tender_ledger.operations.reckoning import reports_behind
+from tender_ledger.storage.database import value
 from tests.factories import SmallStudy
 
 RULES = CountingRules()
@@ -76,3 +77,12 @@ def test_things_told_by_one_are_named_and_words_are_not(twice: SmallStudy):
     assert (body["taxa"]["ones"], body["taxa"]["twos"]) == ([["Tilia cordata", ""]], [["Salix caprea", ""]])
     assert body["citations"]["ones"] == [["Tilia cordata", "food"]]
     assert "ones" not in body["uses"]
+
+
+def test_an_occupation_that_few_have_makes_no_group(twice: SmallStudy):
+    for code in ("H-4", "H-5"):
+        twice.encounter(twice.holder(code), day="2025-09-01")
+    value("UPDATE holder SET occupation = 'miller' WHERE code IN ('H-1', 'H-2', 'H-3') RETURNING id")
+    value("UPDATE holder SET occupation = 'the only smith' WHERE code = 'H-4' RETURNING id")
+    body = grouped.groups(twice.scope, RULES, by="occupation").body or {}
+    assert (body["names"], body["n"], body["none"]) == (["miller"], [3], 2)

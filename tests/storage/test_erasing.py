@@ -30,9 +30,9 @@ from tests.factories import SmallStudy
 
 CODE = "ZQX-77"
 TABLE = (b"informant,community,event,date,taxon,category,use,part,local_name,words\n"
-         b"zqx-77,X,sheet 1,2026-05-03,Plantago major,food,zqxsheetuse,leaf,zqxsheetname,zqxsheetwords\n"
+         b"zqx-77,X,sheet 1,2026-05-03,Plantago major,food,zqxvysheetuse,leaf,zqxvysheetname,zqxvysheetwords\n"
          b"H-2,X,sheet 1,2026-05-03,Plantago major,food,soup,leaf,melna,said by another\n")  # fmt: skip
-MARKS = ("zqx", hashlib.sha256(TABLE).hexdigest())
+MARKS = ("zqx-77", "zqxvy", hashlib.sha256(TABLE).hexdigest())
 
 
 @pytest.fixture
@@ -52,23 +52,23 @@ def told(small: SmallStudy, *, with_erased: bool = True) -> None:
     talk = small.encounter(*([first, other] if first else [other]))
     small.plant("Salix caprea", name="vitte")
     if first:
-        tell(small, talk, CODE, "P-001", "zqxpurpose", "zqxwords")
-        tell(small, talk, CODE, "P-001", "fever", "zqxshared")
-        tell(small, talk, CODE, "+ zqxname", "zqxonly")
+        tell(small, talk, CODE, "P-001", "zqxvypurpose", "zqxvywords")
+        tell(small, talk, CODE, "P-001", "fever", "zqxvyshared")
+        tell(small, talk, CODE, "+ zqxvyname", "zqxvyonly")
         alone = small.encounter(first, title=f"Talk with {CODE}")
-        corrected = tell(small, alone, CODE, "P-001", "zqxbefore", "zqxearlier")
+        corrected = tell(small, alone, CODE, "P-001", "zqxvybefore", "zqxvyearlier")
         found = report_queries.report(small.scope, corrected)
         assert found is not None
         correct_report(small.scope, corrected, found["version"], TypedReport(
-            informant=CODE, plant="P-001", category="food", purpose="zqxafter", words="zqxlater"))  # fmt: skip
+            informant=CODE, plant="P-001", category="food", purpose="zqxvyafter", words="zqxvylater"))  # fmt: skip
         small.asking(alone, CODE, 1)
         holder = queries.holder(small.scope, CODE)
         assert holder is not None
-        people.set_real_name(small.scope, holder["id"], "zqx real", KEY)
-        people.reveal_real_name(small.scope, CODE, "zqxreason", KEY)
-        keep_draft(small.scope, "encounter 1", {"informant": "zqx-77", "words": "zqxdraft"})
+        people.set_real_name(small.scope, holder["id"], "zqxvy real", KEY)
+        people.reveal_real_name(small.scope, CODE, "zqxvyreason", KEY)
+        keep_draft(small.scope, "encounter 1", {"informant": "zqx-77", "words": "zqxvydraft"})
     tell(small, talk, "H-2", "P-001", "fever", "said by another", note=f"as {CODE} does" if first else "as an erased holder does")
-    table = TABLE if with_erased else b"\n".join(line for line in TABLE.split(b"\n") if not line.startswith(b"zqx"))
+    table = TABLE if with_erased else b"\n".join(line for line in TABLE.split(b"\n") if not line.startswith(b"zqx-"))
     importing.import_table(small.scope, table, None, ChecklistNames(), terms=("record", "count", "show"), new_codes=False)
     if first:
         bring_table(small.scope, TABLE, None, terms=("record",), new_codes=False)

@@ -5,6 +5,7 @@ import io
 import json
 import re
 import sys
+from urllib.parse import urljoin
 from xml.etree import ElementTree
 
 import pytest
@@ -41,7 +42,7 @@ def test_every_view_opens_and_its_working_too(sign_in: SignedIn, view: str):
     opened = set(re.findall(r'href="([^"]+margin=[^"]+)"', answer.text))
     kinds = {re.search(r"margin=(\w+)", address)[1]: address for address in opened}
     for kind, address in kinds.items():
-        page = client.get(address.replace("&amp;", "&")).text
+        page = client.get(urljoin(f"{PAGE}/{view}", address.replace("&amp;", "&"))).text
         assert '<div class="working"><math' in page or kind in ("ci",), (view, kind)
     if view in ("indices", "heard", "groups"):
         assert {"indices": {"cv", "ri", "fl", "ud", "csi"}, "heard": {"chao2", "coverage"},
@@ -63,7 +64,7 @@ def test_every_number_of_a_screen_is_taken_apart_down_to_its_reports(sign_in: Si
             of.setdefault(kind, address.replace("&amp;", "&"))
     assert of
     for kind, address in of.items():
-        margin = client.get(address).text
+        margin = client.get(urljoin(f"{PAGE}{screen}", address)).text
         margin = margin[margin.index('id="margin"') :]
         assert '<div class="working"><math' in margin or '<div class="working">\n<math' in margin, (kind, address)
         assert "Misleads" in margin, kind
@@ -240,7 +241,7 @@ def test_what_a_culture_answers_is_taken_apart_to_single_answers(sign_in: Signed
     page = client.get(f"{PAGE}/questionnaires/1").text
     of = {kind: address.replace("&amp;", "&") for address, kind in re.findall(r'href="([^"]*?margin=(\w+)[^"]*)"', page)}
     assert set(of) == {"posterior", "competence"}
-    posterior, competence = (client.get(of[kind]).text for kind in ("posterior", "competence"))
+    posterior, competence = (client.get(f"{PAGE}/questionnaires/1{of[kind]}").text for kind in ("posterior", "competence"))
     assert "D = 0." in posterior
     assert "share of answers: yes" in posterior
     assert "M* with " in competence

@@ -84,10 +84,13 @@ def working_of_taxon(r: Reckoning, taxon: str, kind: str) -> Working | None:
     }[kind]
     why = r.why_no_uv_asked() if kind == "uva" else r.why_no_share() if bottom is not None else ""
     others = (
-        ("rfc", r.rfc[at]),
-        ("ci", r.ci[at]),
-        ("uv", r.uv_all[at]),
-        ("uva", r.uv_asked[at] if r.askings_recorded else np.nan),
+        ("RFC", r.rfc[at]),
+        ("RFC over those who told something", fc / r.reporting if r.reporting else np.nan),
+        ("CI", r.ci[at]),
+        (SYMBOLS["uv"], r.uv_all[at]),
+        ("UV (told)", r.uv_told[at]),
+        (SYMBOLS["uva"], r.uv_asked[at] if r.askings_recorded else np.nan),
+        ("UV (asked) over N", r.counts.mean_uses_asked[at] / n if n else np.nan),
     )
     return Working(
         kind=kind,
@@ -96,7 +99,7 @@ def working_of_taxon(r: Reckoning, taxon: str, kind: str) -> Working | None:
         top=float(top),
         bottom=bottom,
         terms=terms if kind in ("ur", "ci") else (),
-        others=tuple((SYMBOLS[name], float(v)) for name, v in others if name != kind),
+        others=tuple((name, float(v)) for name, v in others if name != SYMBOLS[kind]),
         why_not=why,
         tellers=fc,
     )

@@ -38,7 +38,8 @@ def _listened(things: str, found: Mapping[str, Any], group: str) -> Block:
             "%(s)s heard from %(t)s holders, the curve expected of fewer, with 95 %% of it.", s=found["S_obs"], t=found["T"]
         ),
     }
-    figure = listening_curve(Curve(what, found["at"], found["curve"], found["band"]), words) if found["T"] else None
+    curve = Curve(what, found["at"], found["curve"], found["band"])
+    figure = listening_curve(curve, words, url_for("ledger.show", community=group or None)) if found["T"] else None
     ends = found["chao2_bias_corrected_CI95_log"]
     row = {**found, "things": what, **ends_of("chao2_bias_corrected", ends)}
     columns = [

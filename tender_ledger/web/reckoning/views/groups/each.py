@@ -45,7 +45,7 @@ def each_group(body: Mapping[str, Any], shown: Names, by: str, behind: BehindGro
         "groups",
         _("The groups"),
         table=table,
-        sentences=_left_out(body),
+        sentences=_left_out(body, by),
         cautions=_in_several(body, by),
         apart={
             "groupn": lambda row: Apart({"N": row["n"]}),
@@ -69,9 +69,18 @@ def _pages(shown: Names, by: str) -> dict[str, str]:
     return {label: url_for("reckoning.show", group=name, **kept) for name, label in shown.items()}
 
 
-def _left_out(body: Mapping[str, Any]) -> list[str]:
+def _left_out(body: Mapping[str, Any], by: str) -> list[str]:
     said = []
-    if body["none"]:
+    if body["none"] and by == "occupation":
+        said.append(
+            ngettext(
+                "%(num)s holder is in no group: the occupation is not on record, or fewer than %(least)s have it.",
+                "%(num)s holders are in no group: the occupation is not on record, or fewer than %(least)s have it.",
+                body["none"],
+                least=MINIMUM_HOLDERS,
+            )
+        )
+    elif body["none"]:
         said.append(
             ngettext(
                 "%(num)s holder is in no group: it is not on record.",

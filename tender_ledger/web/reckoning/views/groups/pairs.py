@@ -84,9 +84,8 @@ def measure_apart(pair: Mapping[str, Any], kind: str, body: Mapping[str, Any], s
     interval = pair_of(pair["ends"].get(_ENDS.get(kind, "")))
     test = pair["permanova_jaccard_informants"]
     if kind in ("jaccard", "sorensen"):
-        others = [("Jaccard", pair["jaccard"]), ("Sørensen", pair["sorensen"]),
-                  (_("Jaccard of plants for categories"), pair["jaccard_citations"])]  # fmt: skip
-        return Apart(put, shared, [one for one in others if not one[0].lower().startswith(kind[:1])] or others, interval)
+        other = (_("Sørensen"), pair["sorensen"]) if kind == "jaccard" else (_("Jaccard"), pair["jaccard"])
+        return Apart(put, shared, [other, (_("Jaccard of plants for categories"), pair["jaccard_citations"])], interval)
     if kind == "bray":
         taxa = sorted({*first, *second})
         x, y = ([side.get(taxon, 0.0) for taxon in taxa] for side in (first, second))
