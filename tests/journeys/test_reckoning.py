@@ -137,3 +137,16 @@ def test_n_stays_in_sight_however_far_one_reads(desk: Desk):
     page.locator("table.reckoned tr").last.scroll_into_view_if_needed()
     assert page.evaluate("scrollY") > 200
     expect(page.get_by_role("link", name="the whole study N 37")).to_be_in_viewport()
+
+
+def test_a_number_of_a_view_opens_in_the_margin_and_leaves_the_page_as_it_is(desk: Desk):
+    page = desk.open(f"{RECKONING}/indices")
+    page.evaluate("document.querySelector('h1').dataset.same = 'yes'")
+    page.locator("tr", has=page.get_by_role("rowheader", name="Tilia cordata")).first.locator("a.n").last.click()
+    expect(page.locator("#margin h2")).to_have_text("UV (asked) of Tilia cordata")
+    expect(page.locator("h1[data-same=yes]")).to_have_text("All indices")
+    assert "margin=uva" in page.url
+    page.goto(f"{RECKONING}/matrix")
+    page.get_by_role("link", name="ONS-01: Tilia cordata").click()
+    expect(page.locator("h1")).to_contain_text("reports")
+    assert "informant=ONS-01" in page.url
