@@ -11,6 +11,7 @@ import pytest
 from argon2 import PasswordHasher
 from flask import Flask
 from flask.testing import FlaskClient
+from hypothesis import settings as hypothesis_settings
 from jinja2 import FileSystemBytecodeCache
 
 from tender_ledger import operations
@@ -30,6 +31,10 @@ KEY = NamesKey(b"k" * 32)
 KEY_TEXT = "a2tra2tra2tra2tra2tra2tra2tra2tra2tra2tra2s="
 PASSWORD = "a long test password"
 OWNER, RECORDER, REVIEWER, READER, GUARDIAN = (f"{who}@veldra.example" for who in ("tarn", "venn", "oskar", "reed", "hale"))
+
+# How long an example takes is the machine’s affair; speed is shown by ./ledger bench.
+hypothesis_settings.register_profile("tests", deadline=None)
+hypothesis_settings.load_profile("tests")
 
 
 @pytest.fixture(scope="session", autouse=True)

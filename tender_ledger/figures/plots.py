@@ -178,8 +178,44 @@ def against(points: Sequence[Point], words: Mapping[str, str]) -> Drawing:
     return Drawing(400, 376, words["title"], words["says"], tuple(marks))
 
 
-def bars(rows: Sequence[tuple[str, float, str]], words: Mapping[str, str], *, italic: bool = False) -> Drawing:
-    """Values one below the other, each as a bar from 0; rows are (name, value, link)."""
+@dataclass(frozen=True)
+class InGroup:
+    """A group with its holders, or without them where they may not be shown, and the quartiles of what they know."""
+
+    name: str
+    people: Sequence[Person]
+    quartiles: tuple[float, float, float]
+    link: str = ""
+
+
+def by_group(groups: Sequence[InGroup], words: Mapping[str, str]) -> Drawing:
+    """What holders know, group beside group: a dot a holder, equals beside one another, a line at the median, a bar between the
+    quartiles."""
+    wide = 120.0
+    top = max([one.quartiles[2] for one in groups] + [person.y for one in groups for person in one.people] or [1.0])
+    end = 56 + wide * max(len(groups), 1)
+    x, y = scale(0, len(groups), 56, end), scale(0, top, 300, 30)
+    marks = [line(x.start, y(value), end, y(value)) for value in y.ticks]
+    marks += [text(x.start - 8, y(value) + 4, f"{value:g}", "tick-left") for value in y.ticks]
+    marks += [line(x.start, y.start, end, y.start, "rule"), text(x.start, y.end - 10, words["y"], "head")]
+    for at, one in enumerate(groups):
+        middle = 56 + wide * (at + 0.5)
+        low, median, high = one.quartiles
+        marks += [rect(middle - 34, y(high), 68, max(y(low) - y(high), 1), "band", link=one.link,
+                       says=f"{one.name}: {low:g}, {median:g}, {high:g}"),
+                  line(middle - 34, y(median), middle + 34, y(median), "branch"),
+                  text(middle, y.start + 18, one.name, "tick", link=one.link)]  # fmt: skip
+        alike: dict[float, int] = {}
+        for person in one.people:
+            place = alike[person.y] = alike.get(person.y, -1) + 1
+            shift = 9 * ((place + 1) // 2) * (-1 if place % 2 else 1)
+            marks.append(circle(middle + shift, y(person.y), 4, "open", link=person.link, says=f"{person.label}: {person.y:g}"))
+    return Drawing(max(end + 20, 240), 336, words["title"], words["says"], tuple(marks))
+
+
+def bars(rows: Sequence[tuple[str, float, str]], words: Mapping[str, str], *, italic: bool = False,
+         whole: bool = False) -> Drawing:  # fmt: skip
+    """Values one below the other, each as a bar from 0; rows are (name, value, link), values counts where `whole`."""
     row, top = 24.0, 40.0
     x = scale(0, max([value for _name, value, _link in rows] or [1.0]), 250, WIDTH - 60)
     foot = top + row * len(rows)
@@ -190,7 +226,7 @@ def bars(rows: Sequence[tuple[str, float, str]], words: Mapping[str, str], *, it
         y = top + row * at
         marks += [text(0, y + 16, name, "name", link=link, italic=italic),
                   rect(x(0), y + 6, max(x(value) - x(0), 1), 11, "bar", link=link, says=f"{name} {value:.3g}"),
-                  text(x(value) + 6, y + 16, f"{value:.3f}", "code-left")]  # fmt: skip
+                  text(x(value) + 6, y + 16, f"{value:.0f}" if whole else f"{value:.3f}", "code-left")]  # fmt: skip
     return Drawing(WIDTH, foot + 8, words["title"], words["says"], tuple(marks))
 
 

@@ -261,7 +261,7 @@ def _standing_in(lists: Sequence[Mapping[str, Any]]) -> dict[str, list[dict[str,
 
 
 def parts_and_preparations(scope: Scope, rules: CountingRules, *, purpose: Purpose = Purpose.COUNTED) -> Computed:
-    """Shares of parts and of preparations, by category and by community; counts are (informant, taxon, category, label)."""
+    """Shares of parts and of preparations, by category, community and taxon; counts are (informant, taxon, category, label)."""
     scope = scope.for_purpose(purpose)
 
     def work(_progress: Progress) -> dict[str, Any]:
@@ -270,12 +270,13 @@ def parts_and_preparations(scope: Scope, rules: CountingRules, *, purpose: Purpo
         drawn = draw(strata, REPLICATES, SEED)
         body: dict[str, Any] = {}
         for name, listed in (("parts", tally.table.parts), ("preparations", tally.table.preparations)):
-            for by in ("category", "community"):
+            for by in ("category", "community", "taxon"):
                 found = shares_told(tally, listed, by, tally.counted)
                 low, high = shares_ends(tally, listed, by, drawn)
                 kept = np.flatnonzero(found.counts.any(axis=1))
                 body[f"{name}_by_{by}"] = {"of": [found.of[at] for at in kept], "labels": list(found.labels),
-                                           "counts": found.counts[kept].tolist(), "low": [_numbers(one) for one in low[kept]],
+                                           "counts": found.counts[kept].tolist(), "told_by": found.informants[kept].tolist(),
+                                           "low": [_numbers(one) for one in low[kept]],
                                            "high": [_numbers(one) for one in high[kept]]}  # fmt: skip
         return body
 

@@ -49,7 +49,7 @@ def values(r: Reckoning) -> dict[str, dict[str, float | None]]:
     }
 
 
-@settings(max_examples=150, deadline=None)
+@settings(max_examples=150)
 @given(rows=ROWS, unit=st.sampled_from(["category", "use"]), bases=st.sampled_from(BASES), sources=st.booleans())
 def test_against_the_brute_force(rows: list[dict[str, str]], unit: str, bases: list[str], sources: bool):
     kinds = ["holder", "source"] if sources else ["holder"]
@@ -68,7 +68,7 @@ def test_against_the_brute_force(rows: list[dict[str, str]], unit: str, bases: l
         assert np.isnan(icf) if one["ICF"] is None else icf == pytest.approx(one["ICF"], abs=1e-12)
 
 
-@settings(max_examples=60, deadline=None)
+@settings(max_examples=60)
 @given(rows=ROWS, seed=st.integers(0, 99))
 def test_order_and_repetition_of_rows_change_nothing(rows: list[dict[str, str]], seed: int):
     shuffled = [*rows, *rows]
@@ -76,7 +76,7 @@ def test_order_and_repetition_of_rows_change_nothing(rows: list[dict[str, str]],
     assert values(reckoned(rows)) == values(reckoned(shuffled))
 
 
-@settings(max_examples=60, deadline=None)
+@settings(max_examples=60)
 @given(rows=ROWS)
 def test_relabelling_changes_nothing(rows: list[dict[str, str]]):
     new = {"Betula pendula": "Zz pendula", "Salix caprea": "Aa caprea", "Malva sylvestris": "Mm sylvestris", "": ""}
@@ -86,7 +86,7 @@ def test_relabelling_changes_nothing(rows: list[dict[str, str]]):
     assert {new[taxon]: one for taxon, one in found.items()} == again
 
 
-@settings(max_examples=60, deadline=None)
+@settings(max_examples=60)
 @given(rows=ROWS, extra=ROWS)
 def test_a_further_informant_never_lowers_fc(rows: list[dict[str, str]], extra: list[dict[str, str]]):
     before = values(reckoned(rows))
@@ -96,7 +96,7 @@ def test_a_further_informant_never_lowers_fc(rows: list[dict[str, str]], extra: 
         assert after[taxon]["FC"] >= one["FC"]
 
 
-@settings(max_examples=80, deadline=None)
+@settings(max_examples=80)
 @given(rows=ROWS, unit=st.sampled_from(["category", "use"]))
 def test_identities(rows: list[dict[str, str]], unit: str):
     r = reckoned(rows, unit=unit)
@@ -114,7 +114,7 @@ def test_identities(rows: list[dict[str, str]], unit: str):
         np.testing.assert_allclose(by_category.uv_all, by_category.ci)  # with categories as uses the two are one
 
 
-@settings(max_examples=40, deadline=None)
+@settings(max_examples=40)
 @given(rows=ROWS)
 def test_a_silent_informant_thins_what_is_over_n_and_nothing_else(rows: list[dict[str, str]]):
     before, after = reckoned(rows), reckoned(rows, {**ROSTER, "A9": "holder"})

@@ -45,7 +45,7 @@ def counted(rows: list[dict[str, str]], unit: str) -> dict[str, Any]:
     return brute(rows, ROSTER, unit=unit, bases={"own"}, kinds={"holder"})
 
 
-@settings(max_examples=150, deadline=None)
+@settings(max_examples=150)
 @given(rows=ROWS, of_plant=OF_PLANTS, plant=st.sampled_from(["P-001", "P-002"]), taxon=st.sampled_from(TAXA),
        unit=st.sampled_from(["category", "use"]))  # fmt: skip
 def test_the_preview_is_the_difference_of_two_full_counts(rows: list[dict[str, str]], of_plant: dict[str, str], plant: str,

@@ -44,7 +44,7 @@ def tally_of(rows: list[dict[str, str]], places: int = 1, **rules: Any) -> Tally
     return count(table, parse_rules(rules))
 
 
-@settings(max_examples=100, deadline=None)
+@settings(max_examples=100)
 @given(rows=ROWS, bases=st.sampled_from(BASES))
 def test_every_index_against_its_definition(rows: list[dict[str, str]], bases: list[str]):
     tally = tally_of(rows, basis=bases)
@@ -59,7 +59,7 @@ def test_every_index_against_its_definition(rows: list[dict[str, str]], bases: l
                 assert found == (None if value is None else pytest.approx(value, abs=1e-12)), (name, key)
 
 
-@settings(max_examples=120, deadline=None)
+@settings(max_examples=120)
 @given(rows=ROWS, places=PLACES, rules=CHOICES, silent=st.booleans())
 def test_nothing_crashes_and_everything_keeps_its_bounds(
     rows: list[dict[str, str]], places: int, rules: dict[str, Any], silent: bool
@@ -84,7 +84,7 @@ def test_nothing_crashes_and_everything_keeps_its_bounds(
         assert (interval.low[shown] <= interval.high[shown]).all()
 
 
-@settings(max_examples=60, deadline=None)
+@settings(max_examples=60)
 @given(rows=ROWS, things=st.sampled_from(THINGS))
 def test_the_listening_curve(rows: list[dict[str, str]], things: str):
     found = incidences(tally_of(rows), things)
@@ -105,7 +105,7 @@ def test_the_listening_curve(rows: list[dict[str, str]], things: str):
     assert wanted.more is not None or wanted.why
 
 
-@settings(max_examples=40, deadline=None)
+@settings(max_examples=40)
 @given(rows=ROWS, seed=st.integers(0, 9))
 def test_a_seed_gives_the_same_resamples_and_a_silent_holder_is_drawn_too(rows: list[dict[str, str]], seed: int):
     tally = tally_of(rows)
@@ -116,7 +116,7 @@ def test_a_seed_gives_the_same_resamples_and_a_silent_holder_is_drawn_too(rows: 
     np.testing.assert_array_equal(one.categories.undefined, again.categories.undefined)
 
 
-@settings(max_examples=40, deadline=None)
+@settings(max_examples=40)
 @given(rows=st.lists(st.lists(st.sampled_from(["", "yes", "no"]), min_size=4, max_size=4), max_size=6))
 def test_any_answers_are_analysed_or_refused(rows: list[list[str]]):
     try:

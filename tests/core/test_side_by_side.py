@@ -44,7 +44,7 @@ def alone(rows: list[dict[str, str]], community: str) -> Reckoning:
     return reckon(tally_of([row for row in rows if row["community"] == community], there))
 
 
-@settings(max_examples=80, deadline=None)
+@settings(max_examples=80)
 @given(rows=ROWS, index=st.sampled_from(["rfc", "ci", "uv"]))
 def test_each_side_has_the_values_of_that_community_as_a_study_of_its_own(rows: list[dict[str, str]], index: str):
     whole = reckon(tally_of(rows))
@@ -76,7 +76,7 @@ def test_counts_of_groups_of_unequal_size_are_not_set_side_by_side():
         compare_taxa(r, r, "ur")
 
 
-@settings(max_examples=80, deadline=None)
+@settings(max_examples=80)
 @given(
     rows=ROWS,
     family=st.sampled_from(["", *FAMILIES.values(), "Rosaceae"]),

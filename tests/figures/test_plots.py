@@ -8,8 +8,10 @@ from tender_ledger.figures.drawing import Drawing, scale
 from tender_ledger.figures.plots import (
     Curve,
     Family,
+    InGroup,
     Person,
     bars,
+    by_group,
     by_measure,
     families_of_a_flora,
     listening_curve,
@@ -98,3 +100,22 @@ def test_people_families_and_the_matrix():
     assert [mark.link for mark in cells.marks] == [
         "/H-1/", "/H-2/", "//Salix caprea", "//Tilia cordata", "/H-1/Salix caprea", "/H-1/Tilia cordata",
         "/H-2/Tilia cordata"]  # fmt: skip
+
+
+def test_groups_show_their_holders_and_quartiles():
+    people = [Person(f"H-{at}", 0, value, f"/h/{at}") for at, value in enumerate((4, 4, 9))]
+    drawing = by_group([InGroup("women", people, (4, 4, 6.5), "/w"), InGroup("men", [], (1, 2, 3))], WORDS)
+    assert inside(drawing)
+    dots = [mark for mark in drawing.marks if mark.kind == "circle"]
+    assert [mark.link for mark in dots] == ["/h/0", "/h/1", "/h/2"]
+    assert dots[0].at[1] == dots[1].at[1] > dots[2].at[1]
+    assert dots[0].at[0] != dots[1].at[0]  # equals stand beside one another
+    bands = [mark for mark in drawing.marks if mark.look == "band"]
+    assert [mark.link for mark in bands] == ["/w", ""]
+    assert bands[0].says == "women: 4, 4, 6.5"
+
+
+def test_counts_stand_whole_beside_their_bars():
+    drawing = bars([("3", 2, "/x"), ("8", 1, "")], WORDS, whole=True)
+    assert [mark.text for mark in drawing.marks if mark.look == "code-left"] == ["2", "1"]
+    assert [mark.text for mark in bars([("3", 2, "")], WORDS).marks if mark.look == "code-left"] == ["2.000"]

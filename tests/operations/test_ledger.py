@@ -94,7 +94,7 @@ def test_disputed_reports_are_found_from_both_sides(scope: Scope):
     assert found(scope, marked="disputed") == {pair["report_id"], pair["other_id"]}
 
 
-@settings(suppress_health_check=[HealthCheck.function_scoped_fixture], deadline=None, max_examples=25)
+@settings(suppress_health_check=[HealthCheck.function_scoped_fixture], max_examples=25)
 @given(st.sampled_from(SORTS), st.booleans(), st.sampled_from(("", *GROUPS)), st.integers(1, 3))
 def test_pages_follow_one_another_without_loss_in_any_order(scope: Scope, sort: str, back: bool, group: str, page: int):
     view = LedgerView(sort=sort, backwards=back, group=group, page=page)

@@ -25,11 +25,13 @@ FIGURES = [
     ("groups", "plane"),
     ("groups", "tree"),
     ("holders", "age"),
+    ("holders", "community"),
     ("overuse", "families"),
 ]
 TABLES = [("indices", "importance"), ("indices", "composite"), ("indices", "agreement"), ("indices", "families"),
           ("heard", "taxa"),
-          ("groups", "groups"), ("parts", "parts-category"), ("holders", "tests"), ("overuse", "families"),
+          ("groups", "groups"), ("groups", "pairs"), ("groups", "pair-categories"), ("parts", "parts-category"),
+          ("parts", "preparations-taxon"), ("holders", "gender"), ("holders", "tests"), ("overuse", "families"),
           ("compare", "plants")]  # fmt: skip
 
 

@@ -324,7 +324,6 @@ _WITHOUT: dict[
 @pytest.mark.parametrize("name", CASES)
 @settings(
     max_examples=1,
-    deadline=None,
     derandomize=True,
     phases=[Phase.generate],
     suppress_health_check=[HealthCheck.function_scoped_fixture],

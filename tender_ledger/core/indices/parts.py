@@ -17,12 +17,13 @@ Floats = npt.NDArray[np.float64]
 class Shares:
     """`counts` (rows, labels + 1): distinct (informant, taxon, category, label), the last column those that tell none.
 
-    Rows are taxa, categories or communities by `of`; labels are parts or preparations.
+    Rows are taxa, categories or communities by `of`; labels are parts or preparations; `informants` told of each row.
     """
 
     of: tuple[str, ...]
     labels: tuple[str, ...]
     counts: Ints
+    informants: Ints
 
     @property
     def shares(self) -> Floats:
@@ -39,10 +40,11 @@ def shares_told(tally: Tally, listed: Listed | None, by: str, among: Bools | Non
     105:173-186, less certain). Misleads where parts were asked about for some plants only.
     """
     labels = listed.labels if listed else ()
-    names, place, column, _informant = _tellings(tally, listed, by, tally.counted if among is None else among)
+    names, place, column, informant = _tellings(tally, listed, by, tally.counted if among is None else among)
     wide = len(labels) + 1
     counts = np.bincount(place * wide + column, minlength=len(names) * wide).reshape(len(names), wide)
-    return Shares(names, tuple(labels), counts)
+    pairs = np.unique(np.stack([place, informant], axis=1), axis=0)
+    return Shares(names, tuple(labels), counts, np.bincount(pairs[:, 0], minlength=len(names)))
 
 
 def _tellings(tally: Tally, listed: Listed | None, by: str, among: Bools) -> tuple[tuple[str, ...], Ints, Ints, Ints]:

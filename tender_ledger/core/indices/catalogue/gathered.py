@@ -99,6 +99,14 @@ GATHERED: dict[str, Explanation] = {
         "Sutrop 2001, Field Methods 13:263–276",
         "Misleads between lists of unlike length.",
     ),
+    "lists": Explanation(
+        "n",
+        "lists of this length",
+        'n = "lists with so many items, second namings left out"',
+        (("n", "lists, the empty ones with 0 items"),),
+        COMMON,
+        "Misleads where lists were broken off: their lengths then tell of the talk.",
+    ),
     "named": Explanation(
         "P_t",
         "tellings that name one",

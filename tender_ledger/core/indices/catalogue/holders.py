@@ -95,6 +95,14 @@ OF_HOLDERS: dict[str, Explanation] = {
         COMMON,
         "Misleads where it was recorded long ago: it does not count on.",
     ),
+    "median": Explanation(
+        "median",
+        "what the holder in the middle of the group told",
+        'm = "the middle value of the group"',
+        (("m", "of an even number the mean of the two in the middle"),),
+        COMMON,
+        "Misleads in small groups: one holder more moves it.",
+    ),
     "paired": Explanation(
         "n",
         "holders on whom both are on record",

@@ -19,7 +19,7 @@ from tender_ledger.web.shared.rules_sentence import choice_words, rules_sentence
 from tender_ledger.web.shared.words import gettext as _
 from tender_ledger.web.shared.words import ngettext
 
-_SHOWN = 20
+_SHOWN = 200
 
 
 def compare(one: Asked, purpose: Purpose, _names: Names) -> Content:
@@ -153,12 +153,14 @@ def _reports(which: str, shown: list[dict[str, Any]], counted: Any) -> Block | N
         said.append(
             ngettext("%(num)s of them is not shown under its terms.", "%(num)s of them are not shown under their terms.", hidden)
         )
-    links = {row["report"]: url_for("reports.report", report=row["id"]) for row in rows}
+    if len(shown) > _SHOWN:
+        said.append(_("The first %(num)s are shown.", num=_SHOWN))
+    links = {str(row["id"]): url_for("reports.report", report=row["id"]) for row in rows}
     columns = [Column("report", _("report"), "text"), Column("plant", _("plant"), "text"), Column("words", _("words"), "text")]
     return Block(
         f"only-{which}",
         heading,
-        table=Table(f"only-{which}", heading, columns, rows, subject="report", links=links),
+        table=Table(f"only-{which}", heading, columns, rows, subject="id", links=links),
         sentences=said,
         single=True,
     )

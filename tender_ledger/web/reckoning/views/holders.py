@@ -4,15 +4,17 @@ import re
 from collections.abc import Mapping, Sequence
 from typing import Any
 
+import numpy as np
 from flask import g, request, url_for
 
 from tender_ledger.core.publication import MINIMUM_HOLDERS
 from tender_ledger.core.terms import Purpose
-from tender_ledger.figures.plots import Person, by_measure, named_by
+from tender_ledger.figures.plots import InGroup, Person, by_group, by_measure, named_by
 from tender_ledger.formats.tables import Column, Table
 from tender_ledger.operations import analyses
-from tender_ledger.web.reckoning.asked import Asked
+from tender_ledger.web.reckoning.asked import Asked, carried
 from tender_ledger.web.reckoning.contents import Apart, Block, Content, Names, Row
+from tender_ledger.web.reckoning.views.groups import GROUP_NAMES
 from tender_ledger.web.reckoning.views.intervals import ends_of
 from tender_ledger.web.shared.words import gettext as _
 from tender_ledger.web.shared.words import ngettext
@@ -40,8 +42,57 @@ def holders(one: Asked, purpose: Purpose, names: Names) -> Content:
     if not body.get("holders"):
         return Content(heading, lede, empty=_("Nobody is counted under these rules yet."))
     blocks = [_knowledge(body, measure, axis, purpose) for axis in ("age", "years")]
+    blocks += [_groups_apart(body, measure, by, names, purpose) for by in ("gender", "community")]
     blocks += [_tests(body), _each_holder(body, names)]
     return Content(heading, lede, blocks, seed=body["seed"], n=body["n"])
+
+
+def _groups_apart(body: Mapping[str, Any], measure: str, by: str, names: Names, purpose: Purpose) -> Block:
+    """What holders know, group beside group, with the quartiles of each."""
+    known = names if by == "community" else GROUP_NAMES
+    of: dict[str, list[Mapping[str, Any]]] = {}
+    for one in body["holders"]:
+        if one[by] and one[by] != "unstated":
+            of.setdefault(one[by], []).append(one)
+    if purpose is Purpose.PUBLISHED:
+        of = {name: people for name, people in of.items() if len(people) >= MINIMUM_HOLDERS}
+    rows: list[dict[str, Any]] = []
+    groups = []
+    for name, people in sorted(of.items(), key=lambda item: known.get(item[0], item[0])):
+        low, middle, high = (float(one) for one in np.percentile([one[measure] for one in people], (25, 50, 75)))
+        label = known.get(name, name)
+        quartiles = {"median": middle, "median_low": low, "median_high": high}
+        rows.append({"group": label, "name": name, "holders": len(people), **quartiles})
+        shown = [Person(one["code"], 0, one[measure], url_for("people.holder", code=one["code"]))
+                 for one in people if one["shown"] and purpose is not Purpose.PUBLISHED]  # fmt: skip
+        link = url_for("reckoning.analysis", view="groups", by=by, **carried())
+        groups.append(InGroup(label, shown, (low, middle, high), link))
+    label = {"gender": _("gender"), "community": _("community")}[by]
+    title = _("%(measure)s told by %(axis)s", measure=MEASURES[measure].capitalize(), axis=label)
+    words = {"title": title, "y": MEASURES[measure],
+             "says": _("A dot is a holder; the line is the median, the bar lies between the quartiles.")}  # fmt: skip
+    tie = body["ties"][measure][by]
+    said = [words["says"]]
+    if tie["value"] is not None:
+        said.append(_("H = %(h)s, p = %(p)s, n = %(n)s.", h=f"{tie['value']:.2f}", p=f"{tie['p']:.3f}", n=tie["n"]))
+    columns = [Column("group", label, "text"), Column("holders", _("holders"), "count", explains="groupn"),
+               Column("median", _("median, with quartiles"), "tenth", ends=True)]  # fmt: skip
+
+    def median(row: Row) -> Apart:
+        return Apart({"m": row["median"]}, ends=(row["median_low"], row["median_high"]), how=_("quartiles"))
+
+    def behind(row: Row) -> Mapping[str, Any]:
+        return {"informants": frozenset(one["code"] for one in of[row["name"]])}
+
+    return Block(
+        by,
+        _("By %(axis)s", axis=label),
+        by_group(groups, words) if groups else None,
+        Table(by, title, columns, rows, subject="group"),
+        said,
+        apart={"groupn": lambda row: Apart({"N": row["holders"]}), "median": median},
+        behind=behind,
+    )
 
 
 def _tests(body: Mapping[str, Any]) -> Block:

@@ -1,5 +1,6 @@
 """Free lists, parts and preparations."""
 
+from collections import Counter
 from collections.abc import Callable, Mapping
 from functools import partial
 from typing import Any
@@ -50,7 +51,7 @@ def lists(one: Asked, purpose: Purpose, _names: Names) -> Content:
         Column("smith", _("Smith’s S"), ends=True),
         Column("sutrop", _("Sutrop"), ends=True),
     ]
-    words = {"title": _("Salience, Smith’s S"), "y": _("item"), "says": _("Items of free lists by Smith’s S.")}
+    words = {"title": _("Salience curve, Smith’s S"), "y": _("item"), "says": _("Items of free lists by Smith’s S.")}
     figure = bars([(row["item"], row["smith"], _opened("smith", row["item"])) for row in rows[:30]], words)
     lengths = found["lengths"]
     said = [
@@ -73,20 +74,39 @@ def lists(one: Asked, purpose: Purpose, _names: Names) -> Content:
         [
             Block(
                 "salience",
-                "",
+                _("Salience curve"),
                 figure,
                 Table("salience", _("Salience in free lists"), columns, rows, subject="item"),
                 said,
                 apart=_lists_apart(found),
-            )
+            ),
+            _lengths(found, purpose),
         ],
     )
 
 
-def _opened(kind: str, item: str) -> str:
+def _lengths(found: Mapping[str, Any], purpose: Purpose) -> Block:
+    """How many lists there are of each length."""
+    times = Counter(found["lengths"])
+    rows = [{"length": length, "lists": number} for length, number in sorted(times.items())
+            if purpose is not Purpose.PUBLISHED or number >= MINIMUM_HOLDERS]  # fmt: skip
+    words = {"title": _("Lists by their length"), "y": _("items"), "says": _("How many free lists have so many items.")}
+    drawn = [(str(row["length"]), row["lists"], _opened("lists", str(row["length"]), "lengths")) for row in rows]
+
+    def lists_of(row: Row) -> Apart:
+        standing = [one for stood in found["of"].values() for one in stood if one["length"] == row["length"]]
+        made = sorted({(one["informant"], one["encounter"]) for one in standing})
+        return Apart({"n": row["lists"]}, [Link(code, "", url_for("encounters.record", number=at)) for code, at in made])
+
+    columns = [Column("length", _("items"), "text"), Column("lists", _("lists"), "count")]
+    table = Table("lengths", words["title"], columns, rows, subject="length")
+    return Block("lengths", words["title"], bars(drawn, words, whole=True) if drawn else None, table, apart={"lists": lists_of})
+
+
+def _opened(kind: str, item: str, block: str = "salience") -> str:
     """The page with the margin open at a number of an item."""
     kept: dict[str, Any] = {name: request.args.getlist(name) for name in ("group", "category") if name in request.args}
-    return url_for("reckoning.analysis", view="lists", margin=f"{kind}:salience:{item}", **kept)
+    return url_for("reckoning.analysis", view="lists", margin=f"{kind}:{block}:{item}", **kept)
 
 
 def _lists_apart(found: Mapping[str, Any]) -> dict[str, Callable[[Row], Apart]]:
@@ -131,7 +151,7 @@ def parts(one: Asked, purpose: Purpose, names: Names, labels: Names | None = Non
     labels = labels or {}
     blocks = []
     for name, title in (("parts", _("Parts")), ("preparations", _("Preparations"))):
-        for by, words in (("category", _("by use category")), ("community", _("by community"))):
+        for by, words in (("category", _("by use category")), ("community", _("by community")), ("taxon", _("by plant"))):
             found = answer.body[f"{name}_by_{by}"]
             if any(sum(counts[:-1]) for counts in found["counts"]):
                 blocks.append(_shares((name, by), f"{title} {words}", found, {**labels, **names}, purpose))
@@ -144,14 +164,20 @@ def _shares(which: tuple[str, str], heading: str, found: Mapping[str, Any], labe
     rows: list[dict[str, Any]] = []
     for place, (of, counts) in enumerate(zip(found["of"], found["counts"], strict=True)):
         named = sum(counts[:-1])
-        if named and (purpose is not Purpose.PUBLISHED or named >= MINIMUM_HOLDERS):
+        if named and (purpose is not Purpose.PUBLISHED or found["told_by"][place] >= MINIMUM_HOLDERS):
             cells = {found["labels"][at]: counts[at] / named for at in order}
             cells["others"] = 1 - sum(cells.values()) if len(order) < sum(map(bool, total)) else None
-            row = {"of": labels.get(of, of.replace("_", " ")), "code": of, "place": place, "named": named, "none": counts[-1]}
+            row = {
+                "of": of if which[1] == "taxon" else labels.get(of, of.replace("_", " ")),
+                "code": of,
+                "place": place,
+                "named": named,
+                "none": counts[-1],
+            }
             rows.append({**row, **cells})
     shown = {at: labels.get(found["labels"][at], found["labels"][at].replace("_", " ")) for at in order}
     columns = [
-        Column("of", "", "text"),
+        Column("of", _("plant"), "taxon") if which[1] == "taxon" else Column("of", "", "text"),
         Column("named", _("told with one"), "count"),
         Column("none", _("without"), "count", explains="unnamed"),
         *(Column(found["labels"][at], label, "share", explains=f"cpp/{at}") for at, label in shown.items()),
@@ -177,6 +203,8 @@ def _shares(which: tuple[str, str], heading: str, found: Mapping[str, Any], labe
     apart |= {"cpp/others": shares, "named": shares,
               "unnamed": lambda row: Apart({"n": row["none"]}, behind={by: row["code"]})}  # fmt: skip
     name = f"{listed}-{by}"
+    if by == "taxon":
+        rows.sort(key=lambda row: (-row["named"], row["of"]))
     return Block(
         name,
         heading,
