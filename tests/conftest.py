@@ -192,3 +192,11 @@ def no_network(monkeypatch: pytest.MonkeyPatch) -> None:
     monkeypatch.setattr(socket.socket, "connect", only_here)
     monkeypatch.delenv("DATABASE_URL", raising=False)
     os.environ.setdefault("TZ", "Pacific/Kiritimati")
+
+
+LONG = ("test_whole_encounter.py", "test_every_page.py", "test_two_databases.py", "test_erasing.py", "test_commands.py")
+
+
+def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
+    """The longest first, so that at the end of a run on several cores no one test keeps the others waiting."""
+    items.sort(key=lambda item: item.path.name not in LONG)
