@@ -219,8 +219,9 @@ def bars(rows: Sequence[tuple[str, float, str]], words: Mapping[str, str], *, it
     row, top = 24.0, 40.0
     x = scale(0, max([value for _name, value, _link in rows] or [1.0]), 250, WIDTH - 60)
     foot = top + row * len(rows)
-    marks: list[Mark] = [line(x(value), top - 8, x(value), foot) for value in x.ticks]
-    marks += [text(x(value), top - 14, f"{value:g}", "tick") for value in x.ticks]
+    ticks = [value for value in x.ticks if not whole or float(value).is_integer()]
+    marks: list[Mark] = [line(x(value), top - 8, x(value), foot) for value in ticks]
+    marks += [text(x(value), top - 14, f"{value:g}", "tick") for value in ticks]
     marks.append(text(0, top - 14, words["y"], "head"))
     for at, (name, value, link) in enumerate(rows):
         y = top + row * at

@@ -9,8 +9,15 @@ _TOKEN = re.compile(r"""\s*(?:(?P<call>frac|sqrt)\(|(?P<words>"[^"]*")|(?P<power
     |(?P<name>[A-Za-zρ]+(?:_\w+)?\*?)|(?P<number>\d+(?:\.\d+)?)|(?P<mark>.))""", re.VERBOSE)  # fmt: skip
 
 
+_IN_WORDS = re.compile(r'(?P<sign>\w+) = "(?P<words>[^"]*)"')
+
+
 def mathml(formula: str, values: Mapping[str, str] | None = None) -> Markup:
     """The formula as a block of MathML. A symbol with a value is written as that, and so is a sum by its sign (`sum_i`)."""
+    in_words = _IN_WORDS.fullmatch(formula)
+    if in_words:  # words alone, which a formula would not break into lines
+        sign = Markup('<math class="formula"><mrow>{}<mo>=</mo></mrow></math>').format(symbol(in_words["sign"]))
+        return sign + Markup(' <span class="in-words">{}</span>').format(in_words["words"])
     tokens = list(_tokens(formula))
     body, _rest = _row(tokens, values or {}, ())
     return Markup('<math display="block" class="formula"><mrow>{}</mrow></math>').format(body)

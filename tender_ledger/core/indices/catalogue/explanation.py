@@ -17,6 +17,12 @@ class Explanation:
     source: str
     misleads: str
 
+    @property
+    def in_words(self) -> bool:
+        """Whether the formula is a sign and words, into which no counts can be put."""
+        sign, equals, rest = self.formula.partition(" = ")
+        return bool(equals) and rest.count('"') == 2 and rest[:1] == rest[-1:] == '"'
+
 
 NC = ("NC", "use categories of the study, or of its protocol")
 N = ("N", "everybody counted, the silent too")
