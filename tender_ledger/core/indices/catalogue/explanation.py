@@ -20,7 +20,7 @@ class Explanation:
     @property
     def in_words(self) -> bool:
         """Whether the formula is a sign and words, into which no counts can be put."""
-        sign, equals, rest = self.formula.partition(" = ")
+        _sign, equals, rest = self.formula.partition(" = ")
         return bool(equals) and rest.count('"') == 2 and rest[:1] == rest[-1:] == '"'
 
 
