@@ -16,6 +16,11 @@ class Share:
     count: int
 
     @property
+    def drawn(self) -> float:
+        """The width that is drawn: a pixel less than its own, so that neighbours stand apart."""
+        return max(self.width - 1, 1)
+
+    @property
     def has_room(self) -> bool:
         return self.width >= _ROOM
 
