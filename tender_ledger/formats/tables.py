@@ -100,7 +100,8 @@ def _safe(cell: Any) -> Any:
 _PAPER = """body{font:11pt/1.35 "Gentium Plus",Georgia,serif;max-width:60rem;margin:2rem auto}
 table{border-collapse:collapse;width:100%;border-top:1.2pt solid;border-bottom:1.2pt solid}
 caption{text-align:left;padding:0 0 .5rem}
-th{font-weight:600;text-align:left;border-bottom:.6pt solid;vertical-align:bottom}th,td{padding:.15rem .5rem .15rem 0}
+th{font-weight:600;text-align:left;border-bottom:.6pt solid;vertical-align:bottom}
+th,td{padding:.15rem .5rem .15rem 0}td{vertical-align:top}
 tbody th{border:0;font-weight:400}.n{text-align:right;font-variant-numeric:tabular-nums}p{font-size:9.5pt}"""
 
 

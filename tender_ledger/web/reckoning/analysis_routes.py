@@ -1,5 +1,6 @@
 """Pages and files of the views beside the tables of indices."""
 
+import textwrap
 from dataclasses import replace
 from typing import Any
 
@@ -115,11 +116,14 @@ def analysis_file(view: str, block: str, kind: str) -> Answer:
 
 def _file(block: Block, content: Content, one: Asked, names: dict[str, str], kind: str) -> bytes:
     caption = _caption(content, one, names)
-    if kind in ("svg", "pdf"):
-        svg = render_template("reckoning/drawing_file.svg", drawing=block.figure, caption=caption, looks=LOOKS)
+    if kind in ("svg", "pdf") and block.figure:
+        wide = int(max(block.figure.width, 700) / 6.4)  # letters of a line that stay on the sheet
+        lines = [line for said in caption for line in textwrap.wrap(said, wide)]
+        svg = render_template("reckoning/drawing_file.svg", drawing=block.figure, caption=lines, looks=LOOKS)
         if kind == "svg":
             return svg.encode()
-        return print_pdf(render_template("reckoning/drawing_print.html", svg=svg, drawing=block.figure), font_files())
+        sheet = render_template("reckoning/drawing_print.html", svg=svg, drawing=block.figure, lines=len(lines))
+        return print_pdf(sheet, font_files())
     table = block.data if kind == "data" else block.table
     if table is None:
         abort(404)
