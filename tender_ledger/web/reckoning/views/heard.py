@@ -84,8 +84,9 @@ def _apart(found: Mapping[str, Any]) -> dict[str, Callable[[Row], Apart]]:
     """What each number of the row is made of, and what other estimators make of the same."""
     put = {"T": found["T"], "Q_1": found["Q1"], "Q_2": found["Q2"], "U": found["U"], "S": found["S_obs"]}
     labels = {code: choice.label for code, choice in categories().items()}
-    ones, twos = ([_thing(taxon, labels.get(category, category)) for taxon, category in found.get(key, ())]
-                  for key in ("ones", "twos"))  # fmt: skip
+    by = {"ones": _("told by one"), "twos": _("told by two")}
+    ones, twos = ([_thing(taxon, labels.get(category, category) or said) for taxon, category in found.get(key, ())]
+                  for key, said in by.items())  # fmt: skip
     chao, jack = found["chao2_bias_corrected"], found["jackknife1"]
     more = [
         (_("Chao2, classic"), found["chao2_classic"]),
@@ -114,8 +115,8 @@ def _apart(found: Mapping[str, Any]) -> dict[str, Callable[[Row], Apart]]:
     }
 
 
-def _thing(taxon: str, category: str) -> Link:
-    return Link(taxon, category, url_for("reckoning.show", margin=f"ur:{taxon}", **carried()), is_taxon=True)
+def _thing(taxon: str, said: str) -> Link:
+    return Link(taxon, said, url_for("reckoning.show", margin=f"ur:{taxon}", **carried()), is_taxon=True)
 
 
 def _points(caption: str, found: Mapping[str, Any]) -> Table:
