@@ -45,11 +45,21 @@ class Started:
         return int((self.state / "postgres/data/postmaster.pid").read_text().split()[0])
 
     def web_pids(self) -> list[int]:
-        """The web server's master first, then its workers."""
+        """The web server's master first, then its workers; none while there is no master."""
         found = subprocess.run(["pgrep", "-P", str(self.process.pid)], capture_output=True, text=True, check=False).stdout.split()
-        masters = [int(pid) for pid in found if b"gunicorn" in Path(f"/proc/{pid}/cmdline").read_bytes()]
+        masters = [int(pid) for pid in found if b"gunicorn" in _command(pid)]
+        if not masters:
+            return []
         workers = subprocess.run(["pgrep", "-P", str(masters[0])], capture_output=True, text=True, check=False).stdout.split()
         return [masters[0], *map(int, workers)]
+
+
+def _command(pid: str) -> bytes:
+    """The command line of a process; nothing where it has just ended."""
+    try:
+        return Path(f"/proc/{pid}/cmdline").read_bytes()
+    except OSError:
+        return b""
 
 
 def until(true: Callable[[], bool], seconds: float, tell: Callable[[], str] = str) -> float:
