@@ -52,7 +52,8 @@ def reckoned(r: Reckoning, taxon: str) -> dict[str, float]:
         return dict.fromkeys(("fl", "rop", "ud", "ue", "id", "ie", "uvt"), math.nan) | {"cv": 0.0, "rpl": 0.0, "uc": -1.0}
     at = r.taxa.index(taxon)
     rop = float(r.rop[at]) if r.popularity.threshold else math.nan
-    return {"cv": r.cv[at], "ri": r.ri[at], "rip": r.ri_properties[at], "fl": r.fl[at], "rpl": r.popularity.rpl[at], "rop": rop,
+    return {"cf": r.fc[at] / r.fc.max(), "cv": r.cv[at],
+            "ri": r.ri[at], "rip": r.ri_properties[at], "fl": r.fl[at], "rpl": r.popularity.rpl[at], "rop": rop,
             "ud": r.ud[at], "ue": r.ud[at] / r.counts.nu_category[at], "id": r.id[at], "ie": r.id[at] / r.fc[at], "uc": r.uc[at],
             "uvt": r.uv_told[at], "uva": r.uv_asked[at]}  # fmt: skip
 

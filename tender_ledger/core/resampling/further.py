@@ -29,9 +29,9 @@ _AT_ONCE = 400  # columns of a product, about
 
 @dataclass(frozen=True)
 class Further(Generic[T]):
-    """What there is of each index by its short name: of taxa (cv, ri, rip, fl, rpl, rop, ud, ue, id, ie, uc, uvt, uva), of
-    categories (sd, se), and of families (fuv, fuva), whose names are `families` in alphabetical order. Empty where it would
-    take too long."""
+    """What there is of each index by its short name: of taxa (cf = FC / FC_max, cv, ri, rip, fl, rpl, rop, ud, ue, id, ie, uc,
+    uvt, uva), of categories (sd, se), and of families (fuv, fuva), whose names are `names` in alphabetical order. Empty
+    where it would take too long."""
 
     taxa: Mapping[str, T] = field(default_factory=dict)
     categories: Mapping[str, T] = field(default_factory=dict)
@@ -72,6 +72,7 @@ def further_values(tally: Tally, drawn: Resamples, counted: Bools, number: Ints)
         ud, own = sums["ur"] ** 2 / sums["squares_category"], sums["ur"] ** 2 / sums["squares_informant"]
         found = {
             "cv": nu / _potential(tally, sums, counted, by_use=by_use) * (fc / n) * (sums["ur"] / n),
+            "cf": _of_highest(fc),
             "ri": (_of_highest(fc) + _of_highest(nu)) / 2,
             "rip": _of_highest(sums["nu_category"]) + _of_highest(sums["nu_use"]),
             "fl": fl, "rpl": rpl, "rop": fl * rpl,

@@ -6,6 +6,7 @@ from tender_ledger.formats.tables import Column, Table
 from tender_ledger.operations.scores import cultural_significance
 from tender_ledger.web.reckoning.contents import Apart, Block, Link, Row
 from tender_ledger.web.reckoning.views.indices.counted import Counted
+from tender_ledger.web.reckoning.views.intervals import ends_of
 from tender_ledger.web.shared.words import gettext as _
 
 
@@ -18,12 +19,22 @@ def composite(counted: Counted, scope: Scope) -> Block:
         "ci": r.ci, "rfc": r.rfc, "cv_other": cultural_value(other_nu, other_nc, r.fc, r.n, r.ur if r.by_use else c.ur_use),
     })  # fmt: skip
     significance = cultural_significance(scope, r)
+
+    def scored_ends(taxon: str) -> tuple[float, float] | None:
+        """The scores stand, and the citations beside those of the most cited plant are resampled."""
+        ends = counted.ends("taxa", "cf", taxon)
+        if ends is None or taxon not in significance:
+            return None
+        total = sum(i * e * f for i, e, f in significance[taxon][1])
+        return total * ends[0], total * ends[1]
+
     for row in rows:
         row["csi"] = significance[row["taxon"]][0] if row["taxon"] in significance else None
+        row |= ends_of("csi", scored_ends(row["taxon"]))
     columns = [
         Column("taxon", _("plant"), "taxon"),
         Column("cv", "CV", ends=True),
-        Column("csi", "CSI", "tenth"),
+        Column("csi", "CSI", "tenth", ends=True),
         Column("ri", "RI", ends=True),
         Column("rip", _("RI (properties)"), ends=True),
     ]
@@ -57,7 +68,7 @@ def composite(counted: Counted, scope: Scope) -> Block:
         made = [Link(counted.labels.get(code, code), f"{i} · {e} · {f} = {i * e * f}")
                 for code, (i, e, f) in zip(told, scores, strict=False)]  # fmt: skip
         put = {"FC": row["fc"], "FC_max": fc_max, "sum_u": sum(i * e * f for i, e, f in scores)}
-        return Apart(put if scores else {}, made, [("CI", row["ci"]), ("CV", row["cv"])])
+        return Apart(put if scores else {}, made, [("CI", row["ci"]), ("CV", row["cv"])], scored_ends(row["taxon"]))
 
     return Block(
         "composite",
