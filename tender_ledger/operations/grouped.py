@@ -144,17 +144,17 @@ def groups(scope: Scope, rules: CountingRules, *, by: str = "community", since: 
                 "means": [float(told.ur[group].sum() / told.n[group]) for group in (one, other)],
             })  # fmt: skip
         shared = told.told
-        people: dict[str, set[str]] = {}
-        named = who_told(tally) & tally.counted[:, None]
-        for unit, taxon in zip(*np.nonzero(named), strict=True):
-            people.setdefault(tally.taxa.names[taxon], set()).add(found.codes[unit])
+        unit, taxon = np.nonzero(who_told(tally) & tally.counted[:, None])
+        person = np.unique(np.array(found.codes, dtype=str), return_inverse=True)[1]
+        people = np.unique(person[unit] * np.int64(max(taxa, 1)) + taxon)  # each once, in however many groups they stand
+        fc = np.bincount(people % max(taxa, 1), minlength=taxa)
         return {
             "names": list(names), "n": told.n.tolist(), "taxa": shared.sum(axis=1).tolist(),
             "ur": [number(float(one)) for one in told.ur.sum(axis=1)],
             "own": [int((shared[at] & ~np.delete(shared, at, axis=0).any(axis=0)).sum()) for at in range(len(names))],
             "distances": distances.tolist(), "points": points.points.tolist(), "axes": points.shares.tolist(),
             "negative": points.negative, "merges": [list(one) for one in tree.merges], "order": tree.order.tolist(),
-            "fc": {taxon: len(people.get(taxon, ())) for taxon in tally.taxa.names},
+            "fc": dict(zip(tally.taxa.names, fc.tolist(), strict=True)),
             "ci": {name: {tally.taxa.names[at]: float(told.ci[group, at]) for at in np.flatnonzero(told.told[group])}
                    for group, name in enumerate(names)},
             "agreement": {name: agreement_among(tally, grouping.members(at)) for at, name in enumerate(names)},
