@@ -50,9 +50,10 @@ def plane(names: Sequence[str], points: Sequence[Sequence[float]], words: Mappin
 
 
 def tree(names: Sequence[str], merges: Sequence[Sequence[float]], order: Sequence[int], words: Mapping[str, str],
-         links: Sequence[str] = (), joins: Sequence[str] = ()) -> Drawing:  # fmt: skip
+         links: Sequence[str] = (), joins: Sequence[str] = (), again: Sequence[float] = ()) -> Drawing:  # fmt: skip
     """The tree of average linkage, leaves one below the other, heights from left to right. `links` are those of the leaves,
-    `joins` those of the merges, each marked by a knot."""
+    `joins` those of the merges, each marked by a knot, `again` the share of resamples in which each was joined; the last, which
+    joins all, has no doubt."""
     row, top = 26.0, 40.0
     foot = top + row * max(len(names), 1)
     x = scale(0, max([merge[2] for merge in merges] or [1.0]), 380, 30, most=4)
@@ -69,7 +70,12 @@ def tree(names: Sequence[str], merges: Sequence[Sequence[float]], order: Sequenc
                   line(x(height), y1, x(height), y2, "branch")]  # fmt: skip
         place[len(names) + at] = (x(height), (y1 + y2) / 2)
         if joins:
-            knots.append(circle(x(height), (y1 + y2) / 2, 3.5, link=joins[at], says=f"{words['x']} {height:.3f}"))
+            said, sure = f"{words['x']} {height:.3f}", at < len(again) and at < len(merges) - 1
+            if sure:
+                share = f"{100 * again[at]:.0f} %"
+                said = f"{said}; {words['again']} {share}"
+                knots.append(text(x(height) + 6, (y1 + y2) / 2 + 4, share, "head"))
+            knots.append(circle(x(height), (y1 + y2) / 2, 3.5, link=joins[at], says=said))
     return Drawing(WIDTH, foot + 8, words["title"], words["says"], (*marks, *knots))
 
 

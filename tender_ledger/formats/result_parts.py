@@ -1,5 +1,6 @@
 """The parts of the result document beside the indices: sampling, free lists, over-use, pairs of groups, uncertainty."""
 
+from collections.abc import Collection, Sequence
 from typing import Any
 
 import numpy as np
@@ -34,6 +35,12 @@ def _numbers(values: Any) -> list[float | None]:
 
 def _interval(low: float, high: float) -> list[float] | None:
     return None if np.isnan(low) or np.isnan(high) else [float(low), float(high)]
+
+
+def named_ends(ends: tuple[Any, Any], names: Sequence[str], among: Collection[str] | None = None) -> dict[str, list[float]]:
+    """Both ends of an interval by name, where there is one; of the names `among` these alone."""
+    return {name: [float(low), float(high)] for name, low, high in zip(names, *ends, strict=True)
+            if not np.isnan(low) and (among is None or name in among)}  # fmt: skip
 
 
 def sampling_part(found: Incidences) -> dict[str, Any]:

@@ -20,13 +20,13 @@ from tender_ledger.core.resampling.bootstrap import bootstrap
 from tender_ledger.core.resampling.drawing import MOST_EXACT, draw, number_of_resamples
 from tender_ledger.core.resampling.further import Ends
 from tender_ledger.core.rules import CountingRules
-from tender_ledger.core.sampling.accumulation import curve_band, expected_curve, informants_for
+from tender_ledger.core.sampling.accumulation import coverage_ends, curve_band, expected_curve, informants_for
 from tender_ledger.core.sampling.incidence import THINGS, incidences
 from tender_ledger.core.sampling.richness import chao2_bias_corrected, chao2_classic
 from tender_ledger.core.tally.counting import Tally, count
 from tender_ledger.core.tally.table import Bools
 from tender_ledger.core.terms import Purpose, Scope
-from tender_ledger.formats.result_parts import free_lists_part, number, sampling_part
+from tender_ledger.formats.result_parts import free_lists_part, named_ends, number, sampling_part
 from tender_ledger.operations import effort
 from tender_ledger.operations.computing import Computed, Progress, computed
 from tender_ledger.operations.errors import NotFound
@@ -104,10 +104,7 @@ def uncertainty(scope: Scope, rules: CountingRules, *, group: str = "", purpose:
 
 def _ends(found: Mapping[str, Ends], names: Sequence[str]) -> dict[str, dict[str, list[float]]]:
     """The ends of the intervals by index and by what they are of, where there are any."""
-    return {
-        index: {name: [float(low[at]), float(high[at])] for at, name in enumerate(names) if not np.isnan(low[at])}
-        for index, (low, high) in found.items()
-    }
+    return {index: named_ends(ends, names) for index, ends in found.items()}
 
 
 def _tellers(tally: Tally, among: Bools) -> Any:
@@ -133,7 +130,8 @@ def listening(scope: Scope, rules: CountingRules, *, group: str = "", purpose: P
             body[things] = {
                 **{key: value for key, value in sampling_part(found).items() if not key.endswith(("curve", "MaoTau"))},
                 "at": steps.tolist(), "curve": _numbers(curve[steps - 1]), "band": _numbers(band[steps - 1]),
-                "wanted": wanted.more, "why": wanted.why, **_told_by_few(tally, things, tally.counted & among),
+                "coverage_ends": coverage_ends(found), "wanted": wanted.more, "why": wanted.why, "wanted_ends": wanted.ends,
+                **_told_by_few(tally, things, tally.counted & among),
             }  # fmt: skip
         return body
 

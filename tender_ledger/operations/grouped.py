@@ -12,16 +12,16 @@ from typing import Any
 import numpy as np
 
 from tender_ledger.core.groups.grouping import Grouping, compare, distances_between, told_by_group, who_told
-from tender_ledger.core.groups.ordination import average_tree, principal_coordinates
+from tender_ledger.core.groups.ordination import average_tree, joins_found_again, principal_coordinates
 from tender_ledger.core.indices.agreement import category_counts
 from tender_ledger.core.indices.importance import taxon_counts
 from tender_ledger.core.publication import MINIMUM_HOLDERS
-from tender_ledger.core.resampling.pairs import pair_ends
+from tender_ledger.core.resampling.pairs import ResampledGroup, gap_ends, pair_ends, resampled_distances, resampled_group
 from tender_ledger.core.rules import CountingRules
 from tender_ledger.core.tally.counting import Tally, count
 from tender_ledger.core.tally.table import Bools
 from tender_ledger.core.terms import Purpose, Scope
-from tender_ledger.formats.result_parts import number, pair_part
+from tender_ledger.formats.result_parts import named_ends, number, pair_part
 from tender_ledger.operations import effort
 from tender_ledger.operations.computing import Computed, Progress, computed
 from tender_ledger.operations.errors import NotFound
@@ -131,16 +131,18 @@ def groups(scope: Scope, rules: CountingRules, *, by: str = "community", since: 
         points, tree = principal_coordinates(distances), average_tree(distances)
         names, taxa = grouping.names, len(tally.taxa.names)
         wanted = [(one, other) for one in range(len(names)) for other in range(one + 1, len(names))]
+        resampled = resampled_groups(found, seed)
         pairs, whole = [], min(len(wanted), MOST_PAIRS) * taxa
         for at, (one, other) in enumerate(wanted[:MOST_PAIRS]):
             pair = compare(tally, told, one, other, seed=seed, step=_steps(progress, at * taxa, whole))
-            ends = pair_ends(tally, grouping.members(one), grouping.members(other), seed=seed)
-            told_of = {taxon.taxon for taxon in pair.taxa}
+            fit = pair.permanova
+            ends = {**pair_ends(resampled[one], resampled[other]), "permanova": fit.f_ends, "r2": fit.r2_ends}
             pairs.append({
-                "first": names[one], "second": names[other], "n": list(pair.n), "left_out": pair.permanova.left_out,
-                "why": pair.permanova.why, **pair_part(pair), "ends": {name: list(two) for name, two in ends.measures.items()},
-                "difference_ends": {name: [float(ends.low[place]), float(ends.high[place])]
-                                    for place, name in enumerate(tally.taxa.names) if name in told_of},
+                "first": names[one], "second": names[other], "n": list(pair.n), "left_out": fit.left_out, "why": fit.why,
+                **pair_part(pair), "ends": {name: list(two) for name, two in ends.items() if two},
+                "difference_ends": named_ends(gap_ends(resampled[one], resampled[other], "ci"), tally.taxa.names,
+                                              {taxon.taxon for taxon in pair.taxa}),
+                "icf_ends": named_ends(gap_ends(resampled[one], resampled[other], "icf"), tally.table.categories),
                 "means": [float(told.ur[group].sum() / told.n[group]) for group in (one, other)],
             })  # fmt: skip
         shared = told.told
@@ -157,6 +159,12 @@ def groups(scope: Scope, rules: CountingRules, *, by: str = "community", since: 
             "fc": dict(zip(tally.taxa.names, fc.tolist(), strict=True)),
             "ci": {name: {tally.taxa.names[at]: float(told.ci[group, at]) for at in np.flatnonzero(told.told[group])}
                    for group, name in enumerate(names)},
+            "ci_ends": {name: named_ends(resampled[group].ends("ci"), tally.taxa.names,
+                                         {tally.taxa.names[at] for at in np.flatnonzero(told.told[group])})
+                        for group, name in enumerate(names)},
+            "icf_ends": {name: named_ends(resampled[group].ends("icf"), tally.table.categories)
+                         for group, name in enumerate(names)},
+            "joined_again": joins_found_again(tree, resampled_distances(resampled)),
             "agreement": {name: agreement_among(tally, grouping.members(at)) for at, name in enumerate(names)},
             "pairs": pairs, "untested": max(len(wanted) - MOST_PAIRS, 0), "seed": seed, "both": found.both,
             "none": int((tally.counted & (grouping.of_informant < 0)).sum()),
@@ -164,6 +172,12 @@ def groups(scope: Scope, rules: CountingRules, *, by: str = "community", since: 
 
     options = {"by": by, "since": str(since or ""), "seed": seed}
     return computed(scope, "groups", rules, options, work, seconds=effort.of_groups(results.size_of(scope)), again=again)
+
+
+def resampled_groups(found: Grouped, seed: int) -> list[ResampledGroup]:
+    """Every group in its resamples, each drawn by itself."""
+    seeds = np.random.SeedSequence(seed).generate_state(len(found.grouping.names))
+    return [resampled_group(found.tally, found.grouping.members(at), seed=int(one)) for at, one in enumerate(seeds)]
 
 
 def agreement_among(tally: Tally, members: Bools) -> dict[str, list[int]]:

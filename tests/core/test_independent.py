@@ -82,7 +82,7 @@ def test_diversity_and_richness(seed: int):
     counts = rng.integers(1, 9, 10)
     assert float(inverse_simpson(counts)) == pytest.approx(inv_simpson(counts), rel=1e-12)
     y = rng.integers(1, 5, 15)
-    found = Incidences(y, 40, np.zeros(1, dtype=int))
+    found = Incidences(y, 40, np.zeros((40, 4), dtype=int))
     if found.q2:
         assert chao2_without_factor(found) == pytest.approx(chao1(y, bias_corrected=False), rel=1e-12)
     a = 39 / 40

@@ -8,11 +8,13 @@ import pytest
 from tender_ledger.core.freelists.salience import salience, salience_ends
 from tender_ledger.core.groups.grouping import by_community
 from tender_ledger.core.groups.likeness import bray_curtis, jaccard, sorensen
+from tender_ledger.core.groups.ordination import average_tree, joins_found_again
 from tender_ledger.core.indices.parts import shares_ends, shares_told
 from tender_ledger.core.knowledge import tie_of_ranks
+from tender_ledger.core.resampling.bootstrap import resampled_agreement
 from tender_ledger.core.resampling.drawing import draw, every_resample
-from tender_ledger.core.resampling.pairs import pair_ends
-from tender_ledger.core.resampling.quantiles import weighted_ends
+from tender_ledger.core.resampling.pairs import gap_ends, pair_ends, resampled_distances, resampled_group
+from tender_ledger.core.resampling.quantiles import ends_where_defined, weighted_ends
 from tests.core.test_further_intervals import rows_of, tally_of
 
 LISTS = [["a", "b", "c"], ["b", "a"], ["c"], []]
@@ -37,15 +39,56 @@ def test_the_ends_of_a_pair_are_near_those_of_all_its_resamples():
         values["bray"].append(bray_curtis(first / 4, second / 4))
         values["difference"].append((first.sum() - second.sum()) / 4)
         shares.append(p * q)
-    found = pair_ends(tally, x, y, replicates=4000, seed=3)
+    one, other = (resampled_group(tally, members, replicates=4000, seed=seed) for members, seed in ((x, 3), (y, 4)))
+    found = pair_ends(one, other)
     for name, column in values.items():
         there = ~np.isnan(column)
         low, high = weighted_ends(np.array(column)[there], np.array(shares)[there])
-        assert found.measures[name] == pytest.approx((low, high), abs=0.13 if name != "difference" else 0.26), name
+        assert found[name] == pytest.approx((low, high), abs=0.13 if name != "difference" else 0.26), name
     names = by_community(tally).names
     assert names == ("X", "Y")
     at = tally.taxa.names.index("Mentha spicata")
-    assert found.low[at] <= (told[x, at].sum() - told[y, at].sum()) / 4 <= found.high[at]
+    low, high = gap_ends(one, other, "ci")
+    assert low[at] <= (told[x, at].sum() - told[y, at].sum()) / 4 <= high[at]
+
+
+def test_groups_have_ends_of_their_own_and_of_their_differences():
+    # Communities X and Y of four, by all 35 x 35 pairs of different resamples.
+    tally = example()
+    x, y = (tally.table.informants.community == at for at in (0, 1))
+    one, other = (resampled_group(tally, members, replicates=20_000, seed=seed) for members, seed in ((x, 1), (y, 2)))
+    drawn, at = every_resample(4), tally.taxa.names.index("Mentha spicata")
+    own = np.zeros((8, 1))
+    np.add.at(own, (tally.reports.informant[tally.reports.taxon == at], 0), 1.0)
+    means = [(drawn.weights @ own[members]).ravel() / 4 for members in (x, y)]
+    low, high = one.ends("ci")
+    assert (low[at], high[at]) == weighted_ends(means[0], drawn.shares())
+    gaps = (means[0][:, None] - means[1][None, :]).ravel()
+    low, high = gap_ends(one, other, "ci")
+    assert (low[at], high[at]) == pytest.approx(weighted_ends(gaps, np.outer(drawn.shares(), drawn.shares()).ravel()), abs=0.25)
+    icf = resampled_agreement(tally, x, np.where(x, np.cumsum(x) - 1, -1), drawn)
+    low, high = ends_where_defined(icf, drawn.shares())
+    np.testing.assert_allclose(one.ends("icf"), (low, high), atol=0.05)
+    assert np.isnan(gap_ends(one, other, "icf")[0]).tolist() == (
+        np.isnan(one.icf - other.icf).mean(axis=0) > 0.05).tolist()  # fmt: skip
+
+
+def test_a_tree_says_in_how_many_resamples_its_groups_are_joined():
+    near, far = 0.1, 0.9
+    apart = np.array([[0, near, far, far], [near, 0, far, far], [far, far, 0, near], [far, far, near, 0]])
+    turned = apart[np.ix_([0, 2, 1, 3], [0, 2, 1, 3])]  # 0 with 2, 1 with 3
+    tree = average_tree(apart)
+    assert joins_found_again(tree, np.stack([apart, apart, apart, turned])) == [0.75, 0.75, 1.0]
+    assert joins_found_again(average_tree(np.zeros((1, 1))), np.zeros((2, 1, 1))) == []
+
+
+def test_distances_in_resamples_are_those_of_each_pair():
+    tally = example()
+    groups = [resampled_group(tally, tally.table.informants.community == at, replicates=50, seed=at) for at in (0, 1)]
+    found = resampled_distances(groups)
+    again = [bray_curtis(one, other) for one, other in zip(groups[0].values("ci"), groups[1].values("ci"), strict=True)]
+    np.testing.assert_allclose(found[:, 0, 1], np.nan_to_num(again, nan=1.0))
+    assert (found[:, 0, 0] == 0).all()
 
 
 def test_the_ends_of_salience_are_those_of_all_resampled_lists():

@@ -7,7 +7,7 @@ import numpy as np
 import numpy.typing as npt
 
 from tender_ledger.core.resampling.drawing import Resamples
-from tender_ledger.core.resampling.quantiles import MOST_UNDEFINED, weighted_ends
+from tender_ledger.core.resampling.quantiles import ends_where_defined
 from tender_ledger.core.tally.table import Ints
 
 Floats = npt.NDArray[np.float64]
@@ -90,9 +90,8 @@ def salience_ends(lists: Sequence[Sequence[str]], drawn: Resamples) -> Mapping[s
 
 
 def _ends(values: Floats, items: Sequence[str], shares: Floats) -> dict[str, tuple[float, float]]:
-    there = ~np.isnan(values)
-    return {item: weighted_ends(values[there[:, at], at], shares[there[:, at]]) for at, item in enumerate(items)
-            if shares[~there[:, at]].sum() <= MOST_UNDEFINED}  # fmt: skip
+    low, high = ends_where_defined(values, shares)
+    return {item: (float(low[at]), float(high[at])) for at, item in enumerate(items) if not np.isnan(low[at])}
 
 
 def category_bias(items: Sequence[str], category_of: Mapping[str, bool]) -> float:

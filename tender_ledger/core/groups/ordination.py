@@ -1,5 +1,6 @@
 """Distances drawn: principal coordinates of groups or informants, and the tree of average linkage."""
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -63,5 +64,29 @@ def average_tree(distances: Floats) -> Tree:
         return Tree((), np.arange(n))
     condensed = squareform(distances, checks=False)
     joined = optimal_leaf_ordering(linkage(condensed, "average"), condensed)
-    merges = tuple((int(a), int(b), float(height), int(size)) for a, b, height, size in joined)
-    return Tree(merges, leaves_list(joined))
+    return Tree(_merges(joined), leaves_list(joined))
+
+
+def _merges(joined: Floats) -> tuple[tuple[int, int, float, int], ...]:
+    return tuple((int(a), int(b), float(height), int(size)) for a, b, height, size in joined)
+
+
+def joins_found_again(tree: Tree, distances: Floats) -> list[float]:
+    """Of every merge of the tree the share of (resamples, n, n) distances whose own tree joins the same leaves, in its order.
+
+    Source: Felsenstein 1985, Evolution 39:783-791. Misleads as a probability that the join is true.
+    """
+    found = dict.fromkeys(_leaves_of(tree.merges, len(tree.order)), 0)
+    for one in distances if found else ():
+        again = _merges(linkage(squareform(one, checks=False), "average"))
+        for leaves in _leaves_of(again, len(tree.order)):
+            if leaves in found:
+                found[leaves] += 1
+    return [times / max(len(distances), 1) for times in found.values()]
+
+
+def _leaves_of(merges: Sequence[tuple[int, int, float, int]], n: int) -> list[frozenset[int]]:
+    under = [frozenset([leaf]) for leaf in range(n)]
+    for one, other, _height, _size in merges:
+        under.append(under[one] | under[other])
+    return under[n:]

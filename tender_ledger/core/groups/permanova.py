@@ -7,6 +7,7 @@ from itertools import combinations
 import numpy as np
 import numpy.typing as npt
 
+from tender_ledger.core.resampling.leaving_out import ends_of_shares
 from tender_ledger.core.tally.table import Bools, Ints
 
 Floats = npt.NDArray[np.float64]
@@ -15,7 +16,11 @@ _SLACK = 1e-10
 
 @dataclass(frozen=True)
 class Permanova:
-    """F, R2 and p over `n` informants; `left_out` told nothing and have no distance. NaN where undefined (`why` says it)."""
+    """F, R2 and p over `n` informants; `left_out` told nothing and have no distance. NaN where undefined (`why` says it).
+
+    `f_ends`, `r2_ends`: 95 %, from R2 without each informant, None where there is no interval. They are about the F and R2 of as
+    many informants: both rise as these get fewer, R2 by (a - 1) / (N - 1) where groups do not differ at all.
+    """
 
     f: float
     r2: float
@@ -25,6 +30,8 @@ class Permanova:
     n: int
     left_out: int
     why: str = ""
+    f_ends: tuple[float, float] | None = None
+    r2_ends: tuple[float, float] | None = None
 
 
 def jaccard_distances(told: Bools) -> Floats:
@@ -59,7 +66,33 @@ def permanova(told: Bools, groups: Ints, *, drawn: int = 9_999, seed: int = 1,
     labels, exact = _relabellings(groups, a, drawn, seed, most_exact)
     reached = int((_within(squares, labels, a) <= within + _SLACK).sum())
     p = reached / len(labels) if exact else (1 + reached) / (len(labels) + 1)
-    return Permanova(float(f), float(1 - within / total), p, exact, len(labels), n, left_out)
+    r2 = float(1 - within / total)
+    ends = _r2_ends(r2, squares, groups, a)
+    f_ends = None if ends is None or ends[1] >= 1 else (_f_of(ends[0], n, a), _f_of(ends[1], n, a))
+    return Permanova(float(f), r2, p, exact, len(labels), n, left_out, "", f_ends, ends)
+
+
+def _f_of(r2: float, n: int, a: int) -> float:
+    return r2 / (1 - r2) * (n - a) / (a - 1)
+
+
+def _r2_ends(r2: float, squares: Floats, groups: Ints, a: int) -> tuple[float, float] | None:
+    """The 95 % ends of R2 from leaving out each informant; None where that leaves a group empty, or all alike.
+
+    Drawn with replacement, an informant would be at distance 0 from himself, and groups would seem closer than they are.
+    """
+    n, sizes = len(groups), np.bincount(groups, minlength=a)
+    if sizes.min() < 2:
+        return None
+    to_group = squares @ np.eye(a)[groups]
+    inner = np.array([to_group[groups == group, group].sum() / 2 for group in range(a)])
+    own = to_group[np.arange(n), groups]
+    total = (squares.sum() / 2 - to_group.sum(axis=1)) / (n - 1)
+    within = (inner / sizes).sum() - (inner / sizes)[groups] + (inner[groups] - own) / (sizes[groups] - 1)
+    if total.min() < _SLACK:
+        return None
+    low, high = ends_of_shares(np.array([r2]), (1 - within / total)[:, None])
+    return float(low[0]), float(high[0])
 
 
 def _within(squares: Floats, labels: Ints, groups: int) -> Floats:

@@ -6,7 +6,7 @@ import numpy as np
 import numpy.typing as npt
 
 from tender_ledger.core.resampling.drawing import Resamples
-from tender_ledger.core.resampling.quantiles import MOST_UNDEFINED, weighted_ends
+from tender_ledger.core.resampling.quantiles import ends_where_defined
 from tender_ledger.core.tally.counting import Tally, rows_told
 from tender_ledger.core.tally.table import Bools, Ints, Listed
 
@@ -75,10 +75,6 @@ def shares_ends(tally: Tally, listed: Listed | None, by: str, drawn: Resamples) 
     low, high = np.full((len(names), wide), np.nan), np.full((len(names), wide), np.nan)
     for at, told in enumerate(own.reshape(tally.n, len(names), wide).transpose(1, 0, 2)):
         counts = drawn.weights.astype(np.float64) @ told
-        total = counts.sum(axis=1)
-        there = total > 0
-        if not wide or shares[~there].sum() > MOST_UNDEFINED:
-            continue
-        for label, values in enumerate((counts[there] / total[there, None]).T):
-            low[at, label], high[at, label] = weighted_ends(values, shares[there])
+        with np.errstate(invalid="ignore"):
+            low[at], high[at] = ends_where_defined(counts / counts.sum(axis=1, keepdims=True), shares)
     return low, high

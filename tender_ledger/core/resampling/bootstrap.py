@@ -92,7 +92,7 @@ def bootstrap(tally: Tally, *, replicates: int = 1000, seed: int = 1, among: Boo
     strata = tally.table.informants.community[people] if tally.rules.resample == "within_community" else np.zeros(
         len(people), dtype=np.int64)  # fmt: skip
     drawn = every_resample(len(people)) if exact else draw(strata, replicates, seed)
-    columns = _per_informant(tally, counted, number)
+    columns = per_informant(tally, counted, number)
     found, bands = {}, {}
     for name, values in columns.items():
         sums = resampled_sums(drawn, values)
@@ -106,7 +106,11 @@ def bootstrap(tally: Tally, *, replicates: int = 1000, seed: int = 1, among: Boo
                      further_intervals(tally, drawn, counted, number) if further else Further())  # fmt: skip
 
 
-def _per_informant(tally: Tally, counted: Bools, number: Ints) -> dict[str, PerInformant]:
+def per_informant(tally: Tally, counted: Bools, number: Ints) -> dict[str, PerInformant]:
+    """What each informant adds to the sums that RFC, CI and UV are means of, by their short names (rfc, ci, uv).
+
+    `number` gives every informant's place among the resampled.
+    """
     taxa, n = len(tally.taxa.names), int(counted.sum())
     columns = {}
     for name, keys in (("rfc", tally.citations), ("ci", tally.reports), ("uv", tally.uses)):

@@ -13,7 +13,7 @@ import numpy.typing as npt
 
 from tender_ledger.core.indices.fidelity import popularity_thresholds
 from tender_ledger.core.resampling.drawing import Resamples
-from tender_ledger.core.resampling.quantiles import MOST_UNDEFINED, weighted_ends
+from tender_ledger.core.resampling.quantiles import ends_where_defined
 from tender_ledger.core.tally.counting import Keys, Tally
 from tender_ledger.core.tally.table import Bools, Ints
 
@@ -48,7 +48,7 @@ def further_intervals(tally: Tally, drawn: Resamples, counted: Bools, number: In
     values, shares = further_values(tally, drawn, counted, number), drawn.shares()
 
     def ends(of: Mapping[str, Floats]) -> dict[str, Ends]:
-        return {name: _ends_where_defined(one, shares) for name, one in of.items()}
+        return {name: ends_where_defined(one, shares) for name, one in of.items()}
 
     return Further(ends(values.taxa), ends(values.categories), ends(values.families), values.names)
 
@@ -202,13 +202,3 @@ def _families(tally: Tally, cited: Bools, values: Mapping[str, Floats]) -> tuple
     belongs = np.array([[name == one for name in names] for one in family], dtype=np.float64).reshape(len(family), len(names))
     number = cited.astype(np.float64) @ belongs
     return names, {key: np.where(cited, value, 0) @ belongs / number for key, value in values.items()}
-
-
-def _ends_where_defined(values: Floats, shares: Floats) -> Ends:
-    """The ends of every column over its defined rows; NaN where more than 5 % are undefined."""
-    low, high = np.full(values.shape[1], np.nan), np.full(values.shape[1], np.nan)
-    for at in range(values.shape[1]):
-        defined = ~np.isnan(values[:, at])
-        if shares[~defined].sum() <= MOST_UNDEFINED:
-            low[at], high[at] = weighted_ends(values[defined, at], shares[defined])
-    return low, high

@@ -1,71 +1,99 @@
-"""Two groups under resampling: how sure their likeness and the differences of their values are."""
+"""Groups under resampling, each within itself: how sure their values are, and in pairs their likeness and differences."""
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
+from functools import cached_property
 
 import numpy as np
 import numpy.typing as npt
 
 from tender_ledger.core.groups.likeness import spearman
+from tender_ledger.core.resampling.bootstrap import per_informant, resampled_agreement, resampled_sums
 from tender_ledger.core.resampling.drawing import draw
-from tender_ledger.core.resampling.quantiles import MOST_UNDEFINED, ends_of_columns, weighted_ends
+from tender_ledger.core.resampling.quantiles import MOST_UNDEFINED, ends_of_columns, ends_where_defined, weighted_ends
 from tender_ledger.core.tally.counting import Tally
-from tender_ledger.core.tally.table import Bools, Ints
+from tender_ledger.core.tally.table import Bools
 
 Floats = npt.NDArray[np.float64]
+Ends = tuple[Floats, Floats]
 
 
 @dataclass(frozen=True)
-class PairEnds:
-    """The 95 % ends of the measures of a pair by name, and of the difference of CI by taxon, arrays of shape (taxa,)."""
+class ResampledGroup:
+    """A group of `n` informants in its resamples: the sums over them of what RFC, CI and UV are means of, by these names (rfc,
+    ci, uv), each of shape (resamples, taxa), and ICF, shape (resamples, categories), NaN where undefined."""
 
-    measures: Mapping[str, tuple[float, float]]
-    low: Floats
-    high: Floats
+    n: int
+    sums: Mapping[str, npt.NDArray[np.float32]]
+    icf: Floats
+
+    def values(self, index: str) -> Floats:
+        """RFC, CI or UV over the N of the group."""
+        return self.sums[index].astype(np.float64) / max(self.n, 1)
+
+    @cached_property
+    def told(self) -> Bools:
+        return self.sums["rfc"] > 0
+
+    def ends(self, index: str) -> Ends:
+        """The 95 % ends of rfc, ci or uv by taxon, of icf by category (NaN where more than 5 % are undefined)."""
+        if index == "icf":
+            return ends_where_defined(self.icf, np.ones(len(self.icf)) / max(len(self.icf), 1))
+        return ends_of_columns(self.values(index))
 
 
-def pair_ends(tally: Tally, first: Bools, second: Bools, *, replicates: int = 1000, seed: int = 1) -> PairEnds:
-    """Resample the informants of each group within it, whole, the silent too.
+def resampled_group(tally: Tally, members: Bools, *, replicates: int = 1000, seed: int = 1) -> ResampledGroup:
+    """Resample the counted informants among `members`, whole, the silent too."""
+    counted = members & tally.counted
+    n = int(counted.sum())
+    number = np.full(len(members), -1, dtype=np.int64)
+    number[counted] = np.arange(n)
+    drawn = draw(np.zeros(n, dtype=np.int64), replicates, seed)
+    sums = {name: resampled_sums(drawn, values) for name, values in per_informant(tally, counted, number).items()}
+    return ResampledGroup(n, sums, resampled_agreement(tally, counted, number, drawn))
+
+
+def pair_ends(first: ResampledGroup, second: ResampledGroup) -> dict[str, tuple[float, float]]:
+    """The 95 % ends of the measures of a pair, each group resampled by itself.
 
     Names: jaccard, sorensen, bray (on CI over each group's own N), spearman_shared, spearman_union (of CI), difference (of the
     reports by informant). A measure that more than 5 % of the resamples leave undefined is not there. Misleads for likeness by
     shared taxa: rare taxa are lost in resamples, so that it lies mostly below the estimate.
     """
-    seeds = np.random.SeedSequence(seed).generate_state(2)
-    told, ci, ur = zip(
-        *(_resampled(tally, members, replicates, int(one)) for members, one in zip((first, second), seeds, strict=True)),
-        strict=True,
-    )
-    shared, either = (told[0] & told[1]).sum(axis=1), (told[0] | told[1]).sum(axis=1)
-    found: dict[str, Floats] = {"difference": ur[0] - ur[1]}
+    told, ci = (first.told, second.told), (first.values("ci"), second.values("ci"))
+    both, either = told[0] & told[1], told[0] | told[1]
+    found = {"difference": ci[0].sum(axis=1) - ci[1].sum(axis=1), "bray": bray_curtis_of_each(*ci)}
     with np.errstate(invalid="ignore", divide="ignore"):
-        found["jaccard"] = shared / either
-        found["sorensen"] = 2 * shared / (shared + either)
-        found["bray"] = np.abs(ci[0] - ci[1]).sum(axis=1) / (ci[0] + ci[1]).sum(axis=1)
-    both, any_of = told[0] & told[1], told[0] | told[1]
-    for name, flags in (("spearman_shared", both), ("spearman_union", any_of)):
+        found["jaccard"] = both.sum(axis=1) / either.sum(axis=1)
+        found["sorensen"] = 2 * both.sum(axis=1) / (both.sum(axis=1) + either.sum(axis=1))
+    for name, flags in (("spearman_shared", both), ("spearman_union", either)):
         found[name] = np.array([spearman(one[here], other[here]) for one, other, here in zip(*ci, flags, strict=True)])
-    low, high = ends_of_columns(ci[0] - ci[1])
-    measures = {name: _ends(values) for name, values in found.items() if np.isnan(values).mean() <= MOST_UNDEFINED}
-    return PairEnds(measures, low, high)
+    return {name: _ends(values) for name, values in found.items() if np.isnan(values).mean() <= MOST_UNDEFINED}
 
 
-def _resampled(tally: Tally, members: Bools, replicates: int, seed: int) -> tuple[Bools, Floats, Floats]:
-    """What a group told in its resamples (resamples, taxa), its CI of each, and its reports by informant (resamples,)."""
-    people = np.flatnonzero(members & tally.counted)
-    number = np.full(len(members), -1, dtype=np.int64)
-    number[people] = np.arange(len(people))
-    weights = draw(np.zeros(len(people), dtype=np.int64), replicates, seed).weights.astype(np.float64)
-    reports = tally.reports.among(members & tally.counted)
-    own = _cells(number[reports.informant], reports.taxon, (len(people), len(tally.taxa.names)), reports.weight)
-    cited = tally.citations.among(members & tally.counted)
-    named = _cells(number[cited.informant], cited.taxon, own.shape, None) > 0
-    ci = weights @ own / len(people)
-    return weights @ named > 0, ci, ci.sum(axis=1)
+def bray_curtis_of_each(first: Floats, second: Floats) -> Floats:
+    """The Bray-Curtis distance of every row of both; NaN where a row is 0 in both."""
+    with np.errstate(invalid="ignore", divide="ignore"):
+        return np.asarray(np.abs(first - second).sum(axis=1) / (first + second).sum(axis=1))
 
 
-def _cells(rows: Ints, columns: Ints, shape: tuple[int, ...], weight: Floats | None) -> Floats:
-    return np.bincount(rows * shape[1] + columns, weights=weight, minlength=shape[0] * shape[1]).reshape(shape).astype(np.float64)
+def resampled_distances(groups: Sequence[ResampledGroup]) -> Floats:
+    """Bray-Curtis distances of CI in every resample, (resamples, groups, groups); groups that tell nothing are 1 from any."""
+    ci = [group.values("ci") for group in groups]
+    found = np.zeros((len(ci[0]) if ci else 0, len(ci), len(ci)))
+    for one in range(len(ci)):
+        for other in range(one):
+            found[:, one, other] = found[:, other, one] = np.nan_to_num(bray_curtis_of_each(ci[one], ci[other]), nan=1.0)
+    return found
+
+
+def gap_ends(first: ResampledGroup, second: ResampledGroup, index: str) -> Ends:
+    """The 95 % ends of the difference between two groups, of rfc, ci or uv by taxon, of icf by category (NaN where more than
+    5 % of the resamples leave it undefined)."""
+    if index == "icf":
+        gaps = first.icf - second.icf
+        return ends_where_defined(gaps, np.ones(len(gaps)) / max(len(gaps), 1))
+    return ends_of_columns(first.values(index) - second.values(index))
 
 
 def _ends(values: Floats) -> tuple[float, float]:

@@ -28,3 +28,16 @@ def weighted_ends(values: Floats, shares: Floats, alpha: float = ALPHA) -> tuple
     low, high = (int(np.searchsorted(summed, p - _SLACK)) for p in (alpha / 2, 1 - alpha / 2))
     last = len(values) - 1
     return float(values[order[min(low, last)]]), float(values[order[min(high, last)]])
+
+
+def ends_where_defined(values: Floats, shares: Floats) -> tuple[Floats, Floats]:
+    """The ends of every column of (resamples, columns) over its defined rows, whose probabilities are `shares`.
+
+    NaN where more than 5 % of them are undefined.
+    """
+    low, high = np.full(values.shape[1], np.nan), np.full(values.shape[1], np.nan)
+    for at in range(values.shape[1]):
+        defined = ~np.isnan(values[:, at])
+        if len(values) and shares[~defined].sum() <= MOST_UNDEFINED:
+            low[at], high[at] = weighted_ends(values[defined, at], shares[defined])
+    return low, high

@@ -7,10 +7,12 @@ import numpy as np
 import numpy.typing as npt
 from scipy.special import gammaln
 
+from tender_ledger.core.resampling.leaving_out import ends_of_shares
 from tender_ledger.core.sampling.incidence import Incidences
 from tender_ledger.core.tally.table import Ints
 
 Floats = npt.NDArray[np.float64]
+_SLACK = 1e-12
 
 
 def _log_share_without(y: Ints, units: int, drawn: Ints) -> Floats:
@@ -60,18 +62,47 @@ def coverage(found: Incidences) -> float:
     With Q2 = 0: (T-1)(Q1-1) / ((T-1)(Q1-1) + 2) in place of the second factor (less certain); with Q1 = 0: 1. NaN where
     nothing was told. Source: Chao & Jost 2012, Ecology 93:2533-2547.
     """
-    if not found.u:
-        return math.nan
-    return 1 - found.q1 / found.u * _unseen(found)
+    return float(_expected_coverage(_counts(found), np.zeros(1))[0, 0])
 
 
-def _unseen(found: Incidences) -> float:
-    before, q1, q2 = found.units - 1, found.q1, found.q2
-    if not q1:
-        return 0.0
-    top = before * (q1 if q2 else q1 - 1)
-    below = top + 2 * (q2 or 1)
-    return top / below
+def _counts(found: Incidences) -> Ints:
+    """T, U, Q1 and Q2 as one row."""
+    return np.array([[found.units, found.u, found.q1, found.q2]], dtype=np.int64)
+
+
+def _expected_coverage(counts: Ints, more: Floats) -> Floats:
+    """C(T + m) of every row of T, U, Q1, Q2 for every m, shape (rows, m); NaN where nothing was told."""
+    units, u, q1, q2 = (counts[:, [at]] for at in range(4))
+    top = (units - 1) * np.where(q2 > 0, q1, np.maximum(q1 - 1, 0))
+    unseen = top / (top + 2 * np.maximum(q2, 1))
+    with np.errstate(invalid="ignore", divide="ignore"):
+        return np.asarray(np.where(u > 0, 1 - q1 / u * unseen ** (more + 1), np.nan))
+
+
+def _without_each(found: Incidences) -> tuple[Ints, Ints]:
+    """T, U, Q1 and Q2 without each informant, equal rows once, and of how many informants each row is.
+
+    What one alone told goes with that informant, what two told is then told by one, what three told by two.
+    """
+    rows, times = np.unique(found.by_informant, axis=0, return_counts=True)
+    told, ones, twos, threes = rows.T
+    u, q1, q2 = found.u - told, found.q1 - ones + twos, found.q2 - twos + threes
+    return np.stack([np.full(len(rows), found.units - 1), u, q1, q2], axis=1), times
+
+
+def coverage_ends(found: Incidences) -> tuple[float, float] | None:
+    """The 95 % ends of C(T), from leaving out each informant; None where C is undefined, or is so without one of them.
+
+    Informants drawn with replacement would hide what one alone told, by which coverage is judged.
+    """
+    low, high = _ends_of_expected(found, np.zeros(1))
+    return None if math.isnan(low[0]) else (float(low[0]), float(high[0]))
+
+
+def _ends_of_expected(found: Incidences, more: Floats) -> tuple[Floats, Floats]:
+    """The 95 % ends of C(T + m) for every m."""
+    without, times = _without_each(found)
+    return ends_of_shares(_expected_coverage(_counts(found), more)[0], _expected_coverage(without, more), times)
 
 
 def coverage_simple(found: Incidences) -> float:
@@ -92,24 +123,32 @@ def coverage_curve(found: Incidences) -> Floats:
 
 @dataclass(frozen=True)
 class StillWanted:
-    """How many more informants a coverage takes; `more` None: no number can be given, and `why` says so."""
+    """How many more informants a coverage takes; `more` None: no number can be given, and `why` says so.
+
+    `ends`: 95 % lie from the first to the second; None as the second: more than so far. None: there is no interval.
+    """
 
     goal: float
     more: int | None
     why: str = ""
+    ends: tuple[int, int | None] | None = None
 
 
 def informants_for(found: Incidences, goal: float = 0.95) -> StillWanted:
     """The smallest m with C(T + m) = 1 - (Q1/U) [(T-1) Q1 / ((T-1) Q1 + 2 Q2)]^(m + 1) >= goal.
 
-    Trusted for m <= T only; beyond that no number is given. Source: Chao et al. 2014 (less certain).
+    Trusted for m <= T only; beyond that no number is given. Source: Chao et al. 2014 (less certain). The interval holds every
+    m at which the goal lies within the 95 % ends of C(T + m), these from leaving out each informant.
     """
     if not found.u or found.units < 2:
         return StillWanted(goal, None, "Too few were heard to say how many more it takes.")
-    if coverage(found) >= goal:
-        return StillWanted(goal, 0)
-    unseen = _unseen(found)
-    more = math.ceil(round(math.log((1 - goal) * found.u / found.q1) / math.log(unseen) - 1, 9)) if 0 < unseen < 1 else None
-    if more is None or more > found.units:
-        return StillWanted(goal, None, f"At least twice as many as so far ({found.units} were heard).")
-    return StillWanted(goal, more)
+    more_of_them = np.arange(found.units + 1, dtype=np.float64)
+    value = _expected_coverage(_counts(found), more_of_them)[0]
+    parts = [_ends_of_expected(found, some) for some in np.array_split(more_of_them, found.units // 200 + 1)]
+    low, high = (np.concatenate(one) for one in zip(*parts, strict=True))
+    reached = [int(np.argmax(one >= goal - _SLACK)) if (one >= goal - _SLACK).any() else None for one in (high, value, low)]
+    fewest, more, most = reached
+    ends = None if fewest is None or np.isnan(low).all() else (fewest, most)
+    if more is None:
+        return StillWanted(goal, None, f"At least twice as many as so far ({found.units} were heard).", ends)
+    return StillWanted(goal, more, ends=ends)

@@ -16,12 +16,12 @@ THINGS = ("taxa", "uses", "citations")  # taxa, specific uses, taxon x category
 class Incidences:
     """`y`: of every thing told the informants who told it (Y_s > 0); `units`: T, all informants, the silent too.
 
-    `uniques` are, by number of things that nobody else told, the informants with so many: f_j of the jackknife.
+    `by_informant`, shape (T, 4): how many things each told, and how many of those were told by one, by two, by three in all.
     """
 
     y: Ints
     units: int
-    uniques: Ints
+    by_informant: Ints
 
     @property
     def observed(self) -> int:
@@ -42,6 +42,11 @@ class Incidences:
     def q2(self) -> int:
         return int((self.y == 2).sum())
 
+    @property
+    def uniques(self) -> Ints:
+        """f_j: by number of things that nobody else told, the informants with so many."""
+        return np.bincount(self.by_informant[:, 1], minlength=1)
+
 
 def incidences(tally: Tally, things: str = "taxa", among: Bools | None = None) -> Incidences:
     """The incidences of taxa, of specific uses, or of citations (taxon x category) among the informants flagged."""
@@ -58,6 +63,6 @@ def incidences(tally: Tally, things: str = "taxa", among: Bools | None = None) -
     else:
         raise ValueError(things)
     y = np.bincount(thing) if len(thing) else np.zeros(0, dtype=np.int64)
-    alone = informant[y[thing] == 1] if len(thing) else thing
-    own = np.bincount(alone, minlength=len(among))[among]
-    return Incidences(y[y > 0], int(among.sum()), np.bincount(own) if len(own) else np.zeros(1, dtype=np.int64))
+    told_by = y[thing]
+    own = [np.bincount(informant[told_by == k] if k else informant, minlength=len(among))[among] for k in range(4)]
+    return Incidences(y[y > 0], int(among.sum()), np.stack(own, axis=1))

@@ -118,7 +118,9 @@ class Block:
         if not column.ends or value is None or low is None or high is None or math.isnan(low):
             return None
         first, last = self._reach.get(column.key) or (min(0.0, low, -1.0 if low < 0 else 0.0), max(1.0, high))
-        scale = _LINE / ((last - first) or 1)
+        if first == last:
+            return None
+        scale = _LINE / (last - first)
         x = [round(min(max((one - first) * scale, 0.0), _LINE), 1) for one in (low, high, value)]
         return Hairline(x[0], max(x[1], x[0] + 0.5), x[2], ends_written(row, column))
 

@@ -71,7 +71,7 @@ def taken_apart(content: Content, one: Asked, kind: str, about: str) -> tuple[st
     behind = apart.behind if apart.behind is not None else block.behind(row) if block.behind else None
     return "reckoning/_explained.html", {
         "explanation": entry, "numbers": put, "apart": apart, "subject": subject, "row": row,
-        "taxon": row.get("taxon", ""), "value": _value(block, kind, row),
+        "taxon": row.get("taxon", ""), **_value(block, kind, row, apart.ends),
         "behind": None if behind is None else reports_behind(g.scope, one.rules, **behind), "first_reports": _first_reports(),
     }  # fmt: skip
 
@@ -84,10 +84,11 @@ def _standing(number: Standing, one: Asked) -> tuple[str, dict[str, Any]] | None
     return None if found is None else ("reckoning/_working.html", {**found, "margin_group": group})
 
 
-def _value(block: Block, kind: str, row: Mapping[str, Any]) -> str | None:
-    """The value as the table writes it; None where it is undefined."""
+def _value(block: Block, kind: str, row: Mapping[str, Any], ends: tuple[float, float] | None) -> dict[str, Any]:
+    """The value as the table writes it, None where it is undefined, and the ends of its interval in the same way."""
     of_kind = [column for column in (block.table.columns if block.table else ())
                if column.is_number and block.kind_of(column, row) == kind]  # fmt: skip
     own = next((column for column in of_kind if column.key == kind), of_kind[0] if of_kind else None)
     shown = written(row.get(own.key), own.kind) if own else "–"
-    return None if shown == "–" else shown
+    as_value = own.kind if own and own.kind in ("count", "share", "tenth") else "decimal"
+    return {"value": None if shown == "–" else shown, "ends": ends and [written(end, as_value) for end in ends]}

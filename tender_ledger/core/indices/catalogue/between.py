@@ -144,7 +144,7 @@ BETWEEN: dict[str, Explanation] = {
         "R = 1 − frac(SS_W; SS_T)",
         (("SS_W", "squared distances within groups"), ("SS_T", "of all informants")),
         "Anderson 2001, Austral Ecol 26:32–46",
-        "Misleads where groups differ in scatter, not in place.",
+        "Misleads between pairs of unequal N: with few informants it is high by chance, and its interval with it.",
     ),
     "rank": Explanation(
         "rank",

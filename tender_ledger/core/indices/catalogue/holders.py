@@ -103,6 +103,14 @@ OF_HOLDERS: dict[str, Explanation] = {
         COMMON,
         "Misleads in small groups: one holder more moves it.",
     ),
+    "quartile": Explanation(
+        "q",
+        "what a quarter of the group does not reach, or exceeds",
+        'q = "the value a quarter, or three quarters, up the group"',
+        (("q", "between two holders in proportion"),),
+        COMMON,
+        "Misleads in groups of fewer than eight.",
+    ),
     "paired": Explanation(
         "n",
         "holders on whom both are on record",

@@ -1,6 +1,6 @@
 """Has enough been heard: the listening curve."""
 
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Mapping, Sequence
 from typing import Any
 
 from flask import g, url_for
@@ -41,7 +41,8 @@ def _listened(things: str, found: Mapping[str, Any], group: str) -> Block:
     curve = Curve(what, found["at"], found["curve"], found["band"])
     figure = listening_curve(curve, words, url_for("ledger.show", community=group or None)) if found["T"] else None
     ends = found["chao2_bias_corrected_CI95_log"]
-    row = {**found, "things": what, **ends_of("chao2_bias_corrected", ends)}
+    row = {**found, "things": what, **ends_of("chao2_bias_corrected", ends), **ends_of("jackknife1", _jackknife_ends(found)),
+           **ends_of("coverage", found["coverage_ends"]), **ends_of("wanted", _finite(found["wanted_ends"]))}  # fmt: skip
     columns = [
         Column("things", _("heard"), "text"),
         Column("T", _("holders"), "count", explains="heard"),
@@ -49,9 +50,9 @@ def _listened(things: str, found: Mapping[str, Any], group: str) -> Block:
         Column("Q1", _("by one only"), "count", explains="q1"),
         Column("Q2", _("by two"), "count", explains="q2"),
         Column("chao2_bias_corrected", "Chao2", "tenth", explains="chao2", ends=True),
-        Column("jackknife1", _("jackknife"), "tenth", explains="jack1"),
-        Column("coverage", _("coverage"), "share"),
-        Column("wanted", _("still wanted"), "count", _("holders more for 95 % coverage")),
+        Column("jackknife1", _("jackknife"), "tenth", explains="jack1", ends=True),
+        Column("coverage", _("coverage"), "share", ends=True),
+        Column("wanted", _("still wanted"), "count", _("holders more for 95 % coverage"), ends=True),
     ]
     wanted = (
         found["why"]
@@ -72,12 +73,35 @@ def _listened(things: str, found: Mapping[str, Any], group: str) -> Block:
         what[:1].upper() + what[1:],
         figure,
         Table(things, words["says"], columns, [row], subject="things"),
-        [wanted],
+        [" ".join([wanted, *_spans(found)])],
         cautions,
         apart=_apart(found),
         behind=lambda _row: {"community": group},
         data=_points(words["says"], found),
     )
+
+
+def _jackknife_ends(found: Mapping[str, Any]) -> tuple[float, float] | None:
+    """95 % by its standard error; there are not fewer things than were heard."""
+    value, error = found["jackknife1"], found["jackknife1_SE"]
+    return None if error is None else (max(value - 1.96 * error, found["S_obs"]), value + 1.96 * error)
+
+
+def _finite(ends: Sequence[int | None] | None) -> tuple[float, float] | None:
+    """The ends where both are numbers."""
+    return None if ends is None or ends[0] is None or ends[1] is None else (ends[0], ends[1])
+
+
+def _spans(found: Mapping[str, Any]) -> list[str]:
+    """How sure the number of holders still wanted is, in words."""
+    if found["wanted_ends"] is None:
+        return []
+    low, high = found["wanted_ends"]
+    if high == 0:
+        return [_("95 % interval: none more.")]
+    if high is None:
+        return [_("95 %% interval: from %(low)s to more than %(most)s more.", low=low, most=found["T"])]
+    return [_("95 %% interval: %(low)s to %(high)s more.", low=low, high=high)]
 
 
 def _apart(found: Mapping[str, Any]) -> dict[str, Callable[[Row], Apart]]:
@@ -95,8 +119,8 @@ def _apart(found: Mapping[str, Any]) -> dict[str, Callable[[Row], Apart]]:
     ]
     ends = found["chao2_bias_corrected_CI95_log"]
     simple = [(_("Good’s coverage, 1 − Q₁ / U"), found["coverage_good_turing_simple"])]
-    error = found["jackknife1_SE"]
-    jack_ends = None if error is None else (jack - 1.96 * error, jack + 1.96 * error)
+    jack_ends = _jackknife_ends(found)
+    each = _("95 % by leaving out each holder in turn")
     return {
         "heard": lambda _row: Apart({"T": found["T"]}),
         "sofar": lambda _row: Apart({"S": found["S_obs"]}, others=[("Chao2", chao), (_("jackknife"), jack)]),
@@ -110,8 +134,10 @@ def _apart(found: Mapping[str, Any]) -> dict[str, Callable[[Row], Apart]]:
             how=_("95 % by the variance of Chao 1987"),
         ),
         "jack1": lambda _row: Apart(put, ones, [("Chao2", chao), *more], jack_ends, how=_("95 % by its standard error")),
-        "coverage": lambda _row: Apart(put, ones, simple),
-        "wanted": lambda _row: Apart(put, ones, [(_("coverage so far"), found["coverage"]), *simple]),
+        "coverage": lambda _row: Apart(put, ones, simple, pair_of(found["coverage_ends"]), how=each),
+        "wanted": lambda _row: Apart(
+            put, ones, [(_("coverage so far"), found["coverage"]), *simple], _finite(found["wanted_ends"]), how=each
+        ),
     }
 
 

@@ -7,6 +7,7 @@ from typing import Any
 import numpy as np
 from flask import g, request, url_for
 
+from tender_ledger.core.knowledge import median_ends
 from tender_ledger.core.publication import MINIMUM_HOLDERS
 from tender_ledger.core.terms import Purpose
 from tender_ledger.figures.plots import InGroup, Person, by_group, by_measure, named_by
@@ -59,10 +60,11 @@ def _groups_apart(body: Mapping[str, Any], measure: str, by: str, names: Names, 
     rows: list[dict[str, Any]] = []
     groups = []
     for name, people in sorted(of.items(), key=lambda item: known.get(item[0], item[0])):
-        low, middle, high = (float(one) for one in np.percentile([one[measure] for one in people], (25, 50, 75)))
+        told = [float(one[measure]) for one in people]
+        low, middle, high = (float(one) for one in np.percentile(told, (25, 50, 75)))
         label = known.get(name, name)
-        quartiles = {"median": middle, "median_low": low, "median_high": high}
-        rows.append({"group": label, "name": name, "holders": len(people), **quartiles})
+        rows.append({"group": label, "name": name, "holders": len(people), "median": middle, "first": low, "third": high,
+                     **ends_of("median", median_ends(told))})  # fmt: skip
         shown = [Person(one["code"], 0, one[measure], url_for("people.holder", code=one["code"]))
                  for one in people if one["shown"] and purpose is not Purpose.PUBLISHED]  # fmt: skip
         link = url_for("reckoning.analysis", view="groups", by=by, **carried())
@@ -74,12 +76,15 @@ def _groups_apart(body: Mapping[str, Any], measure: str, by: str, names: Names, 
     tie = body["ties"][measure][by]
     said = [words["says"]]
     if tie["value"] is not None:
-        said.append(_("H = %(h)s, p = %(p)s, n = %(n)s.", h=f"{tie['value']:.2f}", p=f"{tie['p']:.3f}", n=tie["n"]))
+        said.append(_("H = %(value)s, p %(p)s, n = %(n)s.", **_tie_in_words(tie)))
     columns = [Column("group", label, "text"), Column("holders", _("holders"), "count", explains="groupn"),
-               Column("median", _("median, with quartiles"), "tenth", ends=True)]  # fmt: skip
+               Column("median", _("median"), "tenth", ends=True),
+               Column("first", _("1st quartile"), "tenth", explains="quartile/first"),
+               Column("third", _("3rd quartile"), "tenth", explains="quartile/third")]  # fmt: skip
 
     def median(row: Row) -> Apart:
-        return Apart({"m": row["median"]}, ends=(row["median_low"], row["median_high"]), how=_("quartiles"))
+        ends = None if row["median_low"] is None else (row["median_low"], row["median_high"])
+        return Apart({"m": row["median"]}, ends=ends, how=_("95 % by the order of the holders"))
 
     def behind(row: Row) -> Mapping[str, Any]:
         return {"informants": frozenset(one["code"] for one in of[row["name"]])}
@@ -90,9 +95,28 @@ def _groups_apart(body: Mapping[str, Any], measure: str, by: str, names: Names, 
         by_group(groups, words) if groups else None,
         Table(by, title, columns, rows, subject="group"),
         said,
-        apart={"groupn": lambda row: Apart({"N": row["holders"]}), "median": median},
+        apart={
+            "groupn": lambda row: Apart({"N": row["holders"]}),
+            "median": median,
+            "quartile/first": lambda row: Apart({"q": row["first"]}, others=[(_("median"), row["median"])]),
+            "quartile/third": lambda row: Apart({"q": row["third"]}, others=[(_("median"), row["median"])]),
+        },
         behind=behind,
     )
+
+
+def _tie_in_words(tie: Mapping[str, Any]) -> dict[str, Any]:
+    """The value with its 95 % interval where it has one, p and n, as a sentence says them."""
+    value = _short(tie["value"])
+    if tie["ends"] is not None:
+        low, high = (_short(end) for end in tie["ends"])
+        value = f"{value} ({low} {_('to')} {high})"
+    return {"value": value, "p": "< 0.001" if tie["p"] < 0.001 else f"= {tie['p']:.3f}", "n": tie["n"]}
+
+
+def _short(value: float) -> str:
+    """With two decimals and a proper minus."""
+    return f"{value:.2f}".replace("-", "−")
 
 
 def _tests(body: Mapping[str, Any]) -> Block:
@@ -117,7 +141,8 @@ def _tests(body: Mapping[str, Any]) -> Block:
         return Apart({"r": f"{row['value']:.3f}", "B": "9999"}, (), [("p", row["p"])], ends)
 
     def between(row: Row) -> Apart:
-        return Apart({"n": row["n"]}, (), [("p", row["p"])])
+        ends = None if row["value_low"] is None else (row["value_low"], row["value_high"])
+        return Apart({"n": row["n"]}, (), [("p", row["p"])], ends, how=_("95 % by leaving out each holder in turn"))
 
     return Block(
         "tests",
@@ -125,7 +150,8 @@ def _tests(body: Mapping[str, Any]) -> Block:
         table=Table("tests", _("What holders know beside who they are"), columns, rows, subject="what"),
         sentences=[
             _(
-                "p from 9,999 dealings of the labels, seed %(seed)s. ρ is a rank correlation, H sets groups side by side.",
+                "p from 9,999 dealings of the labels, seed %(seed)s. ρ is a rank correlation, H sets groups side by side. "
+                "The line under ρ spans 95 %% of the resamples, that under H comes from leaving out each holder in turn.",
                 seed=body["seed"],
             )
         ],
@@ -153,7 +179,7 @@ def _knowledge(body: Mapping[str, Any], measure: str, axis: str, purpose: Purpos
         "says": _("Each point is a holder by %(axis)s and what was told.", axis=label),
     }
     said = (
-        [_("ρ = %(r)s, p = %(p)s, n = %(n)s.", r=f"{tie['value']:.2f}", p=f"{tie['p']:.3f}", n=tie["n"])]
+        [_("ρ = %(value)s, p %(p)s, n = %(n)s.", **_tie_in_words(tie))]
         if tie["value"] is not None
         else [_("No correlation: too few holders are on record with it, or all are alike.")]
     )

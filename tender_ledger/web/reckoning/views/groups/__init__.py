@@ -12,7 +12,8 @@ from tender_ledger.operations import grouped
 from tender_ledger.web.reckoning.asked import Asked
 from tender_ledger.web.reckoning.contents import Content, Names
 from tender_ledger.web.reckoning.views.groups.each import drawn_groups, each_group
-from tender_ledger.web.reckoning.views.groups.pairs import all_pairs, pair_in_full, slug_of
+from tender_ledger.web.reckoning.views.groups.in_full import pair_in_full
+from tender_ledger.web.reckoning.views.groups.pairs import all_pairs, slug_of
 from tender_ledger.web.shared.words import gettext as _
 
 GROUPINGS = {

@@ -1,6 +1,7 @@
 """The groups one by one, in a plane and as a tree."""
 
 from collections.abc import Callable, Mapping, Sequence
+from functools import partial
 from typing import Any
 
 from flask import url_for
@@ -11,6 +12,7 @@ from tender_ledger.figures.plots import plane, tree
 from tender_ledger.formats.tables import Column, Table
 from tender_ledger.web.reckoning.asked import carried
 from tender_ledger.web.reckoning.contents import Apart, Block, Link, Names, Row
+from tender_ledger.web.reckoning.views.intervals import ends_of, pair_of
 from tender_ledger.web.shared.words import gettext as _
 from tender_ledger.web.shared.words import ngettext
 
@@ -133,15 +135,30 @@ def drawn_groups(body: Mapping[str, Any], shown: Names, by: str, behind: BehindG
     joined = {
         "title": _("Groups as a tree"),
         "x": _("Bray-Curtis distance on CI"),
-        "says": _("Average linkage: groups that tell alike are joined first."),
+        "says": _(
+            "Average linkage: groups that tell alike are joined first; beside a knot, in how many resamples they are joined so."
+        ),
+        "again": _("joined so in"),
     }
+    between = {frozenset((pair["first"], pair["second"])): pair["ends"].get("bray") for pair in body["pairs"]}
+    ends = {(name, at): between.get(frozenset((name, other))) for name in names for at, other in enumerate(names)}
     rows = [
-        {"group": label, "name": name, **{f"to_{at}": body["distances"][place][at] for at in range(len(labels))}}
+        {
+            "group": label,
+            "name": name,
+            **{f"to_{at}": body["distances"][place][at] for at in range(len(labels))},
+            **{key: end for at in range(len(labels)) for key, end in ends_of(f"to_{at}", ends[name, at]).items()},
+        }
         for place, (name, label) in enumerate(shown.items())
     ]
+
+    def distance(row: Row, at: int) -> Apart:
+        made = [Link(label, f"{row[f'to_{other}']:.3f}") for other, label in enumerate(labels)]
+        return Apart(made_of=made, ends=pair_of(ends[row["name"], at]))
+
     columns = [
         Column("group", "", "text"),
-        *(Column(f"to_{at}", label, explains=f"bray/{at}") for at, label in enumerate(labels)),
+        *(Column(f"to_{at}", label, explains=f"bray/{at}", ends=True) for at, label in enumerate(labels)),
     ]
     lost = (
         [_("The plane cannot show %(share)s %% of the distances.", share=f"{100 * body['negative']:.0f}")]
@@ -155,13 +172,13 @@ def drawn_groups(body: Mapping[str, Any], shown: Names, by: str, behind: BehindG
             plane(labels, body["points"], words, links),
             Table("distances", _("Bray-Curtis distances on CI"), columns, rows, subject="group", links=pages),
             lost,
-            apart={"bray": lambda row: Apart(made_of=[Link(label, f"{row[f'to_{at}']:.3f}") for at, label in enumerate(labels)])},
+            apart={f"bray/{at}": partial(distance, at=at) for at in range(len(labels))},
             behind=lambda row: behind(row["name"]),
         ),
         Block(
             "tree",
             _("As a tree"),
-            tree(labels, body["merges"], body["order"], joined, links, _joins(body, names, by)),
+            tree(labels, body["merges"], body["order"], joined, links, _joins(body, names, by), body["joined_again"]),
             data=_merges(body, labels),
         ),
     ]
@@ -183,9 +200,9 @@ def _merges(body: Mapping[str, Any], labels: Sequence[str]) -> Table:
     """The joins of the tree in their order: what was joined, and at which distance."""
     names = [*labels]
     rows = []
-    for one, other, height, size in body["merges"]:
-        rows.append({"first": names[int(one)], "second": names[int(other)], "height": height, "groups": size})
+    for (one, other, height, size), again in zip(body["merges"], body["joined_again"], strict=True):
+        rows.append({"first": names[int(one)], "second": names[int(other)], "height": height, "groups": size, "again": again})
         names.append(f"{names[int(one)]} + {names[int(other)]}")
     columns = [Column("first", _("first"), "text"), Column("second", _("second"), "text"), Column("height", _("distance")),
-               Column("groups", _("groups"), "count")]  # fmt: skip
+               Column("groups", _("groups"), "count"), Column("again", _("joined in so many resamples"), "share")]  # fmt: skip
     return Table("joins", _("Joins of the tree"), columns, rows, subject="first")

@@ -1,4 +1,4 @@
-"""Two groups beside one another: all pairs in one table, and one of them in full."""
+"""Pairs of groups beside one another: how alike they are, and whether they differ."""
 
 from collections.abc import Mapping, Sequence
 from typing import Any
@@ -7,20 +7,15 @@ import numpy as np
 from flask import request, url_for
 
 from tender_ledger.core.groups.permuting import holm
-from tender_ledger.core.indices.agreement import informant_consensus
-from tender_ledger.core.publication import MINIMUM_HOLDERS
-from tender_ledger.core.terms import Purpose
-from tender_ledger.figures.plots import Point, against
 from tender_ledger.formats.tables import Column, Table
-from tender_ledger.web.reckoning.asked import carried, categories
-from tender_ledger.web.reckoning.contents import Apart, Block, Link, Names, Row
+from tender_ledger.web.reckoning.asked import carried
+from tender_ledger.web.reckoning.contents import Apart, Block, Link, Names
 from tender_ledger.web.reckoning.views.groups.each import BehindGroups
 from tender_ledger.web.reckoning.views.intervals import ends_of, pair_of
 from tender_ledger.web.shared.words import gettext as _
-from tender_ledger.web.shared.words import ngettext
 
-_FIRST = 15  # plants on the page; all of them are in the file
-_ENDS = {"jaccard": "jaccard", "sorensen": "sorensen", "bray": "bray", "permuted": "difference"}
+_INTERVALS = {"jaccard": "jaccard", "sorensen": "sorensen", "bray": "bray", "spearman": "spearman_union", "r2": "r2"}
+_DIFFERENCES = {"permuted": "difference", "permanova": "permanova"}  # beside the p of which they stand
 
 
 def slug_of(pair: Mapping[str, Any]) -> str:
@@ -28,7 +23,8 @@ def slug_of(pair: Mapping[str, Any]) -> str:
     return f"{pair['first']}|{pair['second']}"
 
 
-def _p(found: Mapping[str, Any], name: str = "p") -> float | None:
+def p_of(found: Mapping[str, Any], name: str = "p") -> float | None:
+    """p of a test, exact where every relabelling was counted."""
     value: float | None = found.get(f"{name}_exact", found.get(name))
     return value
 
@@ -37,10 +33,11 @@ def all_pairs(pairs: Sequence[Mapping[str, Any]], body: Mapping[str, Any], shown
     """Every pair on a line: likeness, and the tests with their p adjusted for the number of pairs."""
     kept: dict[str, Any] = {**carried(), **{name: request.args[name] for name in ("by", "since") if name in request.args}}
     rows: list[dict[str, Any]] = [
-        {"pair": _heading(pair, shown), "of": pair, "shared": pair["shared"], "jaccard": pair["jaccard"],
+        {"pair": heading_of(pair, shown), "of": pair, "shared": pair["shared"], "jaccard": pair["jaccard"],
          "sorensen": pair["sorensen"], "bray": pair["bray_curtis_CI"], "spearman": pair["spearman_CI_union"],
-         "permuted": _p(pair, "UR_per_informant_p"), "permanova": _p(pair["permanova_jaccard_informants"]),
-         "r2": pair["permanova_jaccard_informants"]["R2"]}
+         "permuted": p_of(pair, "UR_per_informant_p"), "permanova": p_of(pair["permanova_jaccard_informants"]),
+         "r2": pair["permanova_jaccard_informants"]["R2"],
+         **{key: end for kind, name in _INTERVALS.items() for key, end in ends_of(kind, pair["ends"].get(name)).items()}}
         for pair in pairs
     ]  # fmt: skip
     p = np.array([np.nan if row["permanova"] is None else row["permanova"] for row in rows], dtype=np.float64)
@@ -48,215 +45,62 @@ def all_pairs(pairs: Sequence[Mapping[str, Any]], body: Mapping[str, Any], shown
         row["holm"] = None if np.isnan(adjusted) else float(adjusted)
     columns = [
         Column("pair", _("pair"), "text"),
-        Column("jaccard", _("Jaccard")),
-        Column("sorensen", _("Sørensen")),
-        Column("bray", _("Bray-Curtis")),
-        Column("spearman", "ρ"),
+        Column("jaccard", _("Jaccard"), ends=True),
+        Column("sorensen", _("Sørensen"), ends=True),
+        Column("bray", _("Bray-Curtis"), ends=True),
+        Column("spearman", "ρ", ends=True),
         Column("permuted", _("p, reports"), "p"),
         Column("permanova", _("p, PERMANOVA"), "p"),
         Column("holm", _("Holm"), "p"),
-        Column("r2", "R²"),
+        Column("r2", "R²", ends=True),
     ]
     links = {row["pair"]: url_for("reckoning.analysis", view="groups", pair=slug_of(row["of"]), **kept) for row in rows}
-    apart = {kind: (lambda row, kind=kind: measure_apart(row["of"], kind, body, shown))
-             for kind in ("jaccard", "sorensen", "bray", "spearman", "permuted", "permanova")}  # fmt: skip
+    apart = {kind: (lambda row, kind=kind, name=name: measure_apart(row["of"], kind, body, shown, name))
+             for kind, name in {**_INTERVALS, **_DIFFERENCES}.items()}  # fmt: skip
     return Block(
         "pairs",
         _("All pairs"),
         table=Table("pairs", _("Pairs of groups"), columns, rows, subject="pair", links=links),
         sentences=[_("Open a pair for its plants. Bray-Curtis and ρ are of CI over the own N of each; ρ over plants of either.")],
-        apart={**apart, "holm": lambda _row: Apart({"m": len(rows)}), "r2": apart["permanova"]},
+        apart={**apart, "holm": lambda _row: Apart({"m": len(rows)})},
         behind=lambda row: behind(row["of"]["first"], row["of"]["second"]),
     )
 
 
-def _heading(pair: Mapping[str, Any], shown: Names) -> str:
+def heading_of(pair: Mapping[str, Any], shown: Names) -> str:
+    """The pair by the names of its groups."""
     return _("%(one)s and %(two)s", one=shown[pair["first"]], two=shown[pair["second"]])
 
 
-def measure_apart(pair: Mapping[str, Any], kind: str, body: Mapping[str, Any], shown: Names) -> Apart:
-    """A measure of a pair taken apart."""
+def measure_apart(pair: Mapping[str, Any], kind: str, body: Mapping[str, Any], shown: Names, interval: str) -> Apart:
+    """A measure of a pair taken apart; `interval` names that of its intervals which is told."""
     first, second = (body["ci"][pair[side]] for side in ("first", "second"))
     both = sorted({*first} & {*second}, key=lambda taxon: (-first[taxon] - second[taxon], taxon))
     shared = [Link(taxon, f"{first[taxon]:.2f} · {second[taxon]:.2f}",
                    url_for("reckoning.show", margin=f"ci:{taxon}", **carried()), is_taxon=True) for taxon in both]  # fmt: skip
     put = {"c": pair["shared"], "A": pair["A"], "B": pair["B"]}
-    interval = pair_of(pair["ends"].get(_ENDS.get(kind, "")))
+    ends = pair_of(pair["ends"].get(interval))
     test = pair["permanova_jaccard_informants"]
     if kind in ("jaccard", "sorensen"):
         other = (_("Sørensen"), pair["sorensen"]) if kind == "jaccard" else (_("Jaccard"), pair["jaccard"])
-        return Apart(put, shared, [other, (_("Jaccard of plants for categories"), pair["jaccard_citations"])], interval)
+        return Apart(put, shared, [other, (_("Jaccard of plants for categories"), pair["jaccard_citations"])], ends)
     if kind == "bray":
         taxa = sorted({*first, *second})
         x, y = ([side.get(taxon, 0.0) for taxon in taxa] for side in (first, second))
         made = [Link("Σ | x − y |", f"{sum(abs(a - b) for a, b in zip(x, y, strict=True)):.3f}"),
                 Link("Σ ( x + y )", f"{sum(x) + sum(y):.3f}"), *shared]  # fmt: skip
-        return Apart({}, made, [(_("on UR, which mixes in the sizes"), pair["bray_curtis_UR"])], interval)
+        return Apart({}, made, [(_("on UR, which mixes in the sizes"), pair["bray_curtis_UR"])], ends)
     if kind == "spearman":
         others = [(_("shared plants"), pair["spearman_CI_shared"]), (_("plants of either"), pair["spearman_CI_union"])]
-        return Apart({}, shared, others)
+        return Apart({}, shared, others, ends)
     if kind == "permuted":
         made = [
             Link(shown[pair[side]], _("%(mean)s reports per holder, N = %(n)s", mean=f"{mean:.3f}", n=n))
             for side, mean, n in zip(("first", "second"), pair["means"], pair["n"], strict=True)
         ]
         doubled = pair.get("UR_per_informant_p_exact_doubled", pair.get("UR_per_informant_p_doubled"))
-        return Apart({}, made, [(_("p by doubling the smaller tail"), doubled)], interval)
-    return Apart({"a": 2, "N": sum(pair["n"]) - pair["left_out"]}, (), [("R²", test["R2"]), ("F", test["F"])])
-
-
-def pair_in_full(pair: Mapping[str, Any], body: Mapping[str, Any], shown: Names, behind: BehindGroups,
-                 purpose: Purpose) -> list[Block]:  # fmt: skip
-    """Two groups: how alike they are, with tests, and the plants that tell them apart."""
-    heading = _heading(pair, shown)
-    rows = _measures_of(pair)
-    columns = [Column("what", _("measure"), "text"), Column("value", _("value"), explains="row", ends=True),
-               Column("p", "p", "p", explains="row")]  # fmt: skip
-    left = ngettext(
-        "PERMANOVA leaves out %(num)s holder who told nothing.",
-        "PERMANOVA leaves out %(num)s holders who told nothing.",
-        pair["left_out"],
-    )
-    said = [
-        _(
-            "The line under a value spans 95 % of the resamples of the holders of each group. "
-            "Resamples lose plants that few told of, so that the likeness of shared plants lies lower there."
-        )
-    ]
-    said += [pair["why"] or left] if pair["why"] or pair["left_out"] else []
-    kinds = {row["key"] for row in rows}
-    apart = {kind: (lambda _row, kind=kind: measure_apart(pair, kind, body, shown)) for kind in kinds}
-    return [
-        Block(
-            "pair",
-            heading,
-            _figure(pair, body, shown, purpose),
-            Table("pair", heading, columns, rows, subject="what"),
-            said,
-            apart=apart,
-            behind=lambda _row: behind(pair["first"], pair["second"]),
-        ),
-        _plants_apart(pair, body, heading, behind, purpose),
-        _agreement(pair, body, heading, behind, purpose),
-    ]
-
-
-def _figure(pair: Mapping[str, Any], body: Mapping[str, Any], shown: Names, purpose: Purpose) -> Any:
-    first, second = (body["ci"][pair[side]] for side in ("first", "second"))
-    taxa = [taxon for taxon in sorted({*first, *second})
-            if purpose is not Purpose.PUBLISHED or body["fc"][taxon] >= MINIMUM_HOLDERS]  # fmt: skip
-    links = {taxon: url_for("reckoning.show", margin=f"ci:{taxon}", **carried()) for taxon in taxa}
-    points = [Point(taxon, first.get(taxon, 0.0), second.get(taxon, 0.0), links[taxon]) for taxon in taxa]
-    words = {"title": _("CI in %(pair)s", pair=_heading(pair, shown)), "x": _("CI: %(group)s", group=shown[pair["first"]]),
-             "y": _("CI: %(group)s", group=shown[pair["second"]]),
-             "says": _("Each point is a plant by its CI in both groups; on the line they are equal.")}  # fmt: skip
-    return against(points, words) if points else None
-
-
-def _plants_apart(
-    pair: Mapping[str, Any], body: Mapping[str, Any], heading: str, behind: BehindGroups, purpose: Purpose
-) -> Block:
-    first, second = (body["ci"][pair[side]] for side in ("first", "second"))
-    taxa: list[dict[str, Any]] = [
-        {"taxon": taxon, "first": first.get(taxon, 0.0), "second": second.get(taxon, 0.0), "difference": one["CI_difference"],
-         **ends_of("difference", pair["difference_ends"][taxon]), "p": _p(one), "holm": one["p_holm"], "bh": one["p_bh"],
-         "doubled": one.get("p_exact_doubled", one.get("p_doubled"))}
-        for taxon, one in pair["species_CI_permutation"].items()
-        if purpose is not Purpose.PUBLISHED or body["fc"][taxon] >= MINIMUM_HOLDERS
-    ]  # fmt: skip
-    taxa.sort(key=lambda row: (row["p"] is None, row["p"] or 0, -abs(row["difference"] or 0), row["taxon"]))
-    columns = [
-        Column("taxon", _("plant"), "taxon"),
-        Column("first", _("CI, first"), explains="difference"),
-        Column("second", _("CI, second"), explains="difference"),
-        Column("difference", _("difference"), ends=True),
-        Column("p", "p", "p", explains="difference"),
-        Column("holm", _("p, Holm"), "p"),
-        Column("bh", _("p, Benjamini-Hochberg"), "p"),
-    ]
-    rows = taxa if purpose is Purpose.PUBLISHED else taxa[:_FIRST]
-    rest = len(taxa) - len(rows)
-    more = [ngettext("%(num)s plant more, less different, is in the file.",
-                     "%(num)s plants more, less different, are in the file.", rest)] if rest else []  # fmt: skip
-
-    def difference(row: Row) -> Apart:
-        n = pair["n"]
-        put = {"UR_1": f"{row['first'] * n[0]:g}", "N_1": n[0], "UR_2": f"{row['second'] * n[1]:g}", "N_2": n[1]}
         return Apart(
-            put,
-            (),
-            [("p", row["p"]), (_("p by doubling the smaller tail"), row["doubled"])],
-            pair_of(pair["difference_ends"][row["taxon"]]),
+            {}, made, [(_("p by doubling the smaller tail"), doubled)], ends, how=_("the difference, 95 % of the resamples")
         )
-
-    def adjusted(row: Row) -> Apart:
-        return Apart(
-            {"m": len(taxa)}, (), [("p", row["p"]), (_("p, Holm"), row["holm"]), (_("p, Benjamini-Hochberg"), row["bh"])]
-        )
-
-    return Block(
-        "pair-plants",
-        _("Plants that tell %(pair)s apart", pair=heading),
-        table=Table("pair-plants", _("Difference of CI between %(pair)s", pair=heading), columns, rows, subject="taxon"),
-        sentences=more,
-        apart={"difference": difference, "holm": adjusted, "bh": adjusted},
-        behind=lambda row: {**behind(pair["first"], pair["second"]), "taxon": row["taxon"]},
-    )
-
-
-def _agreement(pair: Mapping[str, Any], body: Mapping[str, Any], heading: str, behind: BehindGroups,
-               purpose: Purpose) -> Block:  # fmt: skip
-    """Nur, Nt and ICF of both groups by use category."""
-    labels = {code: choice.label for code, choice in categories().items()}
-    sides = [body["agreement"][pair[side]] for side in ("first", "second")]
-    rows: list[dict[str, Any]] = []
-    for code in sorted({*sides[0], *sides[1]}):
-        (nur, nt, told), (nur_2, nt_2, told_2) = (side.get(code, [0, 0, 0]) for side in sides)
-        if purpose is Purpose.PUBLISHED and min(told or MINIMUM_HOLDERS, told_2 or MINIMUM_HOLDERS) < MINIMUM_HOLDERS:
-            continue
-        icf, icf_2 = informant_consensus(np.array([nur, nur_2]), np.array([nt, nt_2])).tolist()
-        rows.append({"category": labels.get(code, code), "code": code, "nur": nur, "nt": nt, "icf": icf, "nur_2": nur_2,
-                     "nt_2": nt_2, "icf_2": icf_2, "icfgap": icf - icf_2})  # fmt: skip
-    rows.sort(key=lambda row: (-row["nur"] - row["nur_2"], row["category"]))
-    columns = [
-        Column("category", _("use category"), "text"),
-        *(Column(f"{key}{side}", f"{label}, {which}", kind, explains="icfgap")
-          for side, which in (("", _("first")), ("_2", _("second")))
-          for key, label, kind in (("nur", "Nur", "count"), ("nt", "Nt", "count"), ("icf", "ICF", "decimal"))),
-        Column("icfgap", _("difference of ICF")),
-    ]  # fmt: skip
-
-    def gap(row: Row) -> Apart:
-        put = {"Nur_1": row["nur"], "Nt_1": row["nt"], "Nur_2": row["nur_2"], "Nt_2": row["nt_2"]}
-        return Apart(put, others=[(_("ICF, first"), row["icf"]), (_("ICF, second"), row["icf_2"])])
-
-    return Block(
-        "pair-categories",
-        _("Agreement in %(pair)s", pair=heading),
-        table=Table("pair-categories", _("Informant consensus in %(pair)s", pair=heading), columns, rows, subject="category"),
-        apart={"icfgap": gap},
-        behind=lambda row: {**behind(pair["first"], pair["second"]), "category": row["code"]},
-    )
-
-
-def _measures_of(pair: Mapping[str, Any]) -> list[dict[str, Any]]:
-    test = pair["permanova_jaccard_informants"]
-    dealt = _("all %(num)s relabellings") if "p_exact" in test else _("%(num)s relabellings drawn")
-    how = _("all relabellings counted") if "UR_per_informant_p_exact" in pair else _("relabellings drawn")
-    told = _("Jaccard; plants %(a)s and %(b)s, both %(c)s", a=pair["A"], b=pair["B"], c=pair["shared"])
-    rows: list[dict[str, Any]] = [
-        {"what": told, "key": "jaccard", "value": pair["jaccard"], "of": "jaccard"},
-        {"what": _("Sørensen"), "key": "sorensen", "value": pair["sorensen"], "of": "sorensen"},
-        {"what": _("Bray-Curtis distance on CI"), "key": "bray", "value": pair["bray_curtis_CI"], "of": "bray"},
-        {"what": _("rank correlation of CI, shared plants"), "key": "spearman", "value": pair["spearman_CI_shared"],
-         "of": "spearman_shared"},
-        {"what": _("rank correlation of CI, plants of either"), "key": "spearman", "value": pair["spearman_CI_union"],
-         "of": "spearman_union"},
-        {"what": _("reports per holder, difference; %(how)s", how=how), "key": "permuted", "of": "difference",
-         "value": pair["UR_per_informant_difference"], "p": _p(pair, "UR_per_informant_p")},
-        {"what": _("PERMANOVA, F; ") + dealt % {"num": test["relabellings"]}, "key": "permanova", "value": test["F"], "of": "",
-         "p": _p(test)},
-    ]  # fmt: skip
-    for row in rows:
-        row |= ends_of("value", pair["ends"].get(row["of"]))
-    return rows
+    how = _("R², 95 % by leaving out each holder") if interval == "r2" else _("F, 95 % by leaving out each holder")
+    return Apart({"a": 2, "N": sum(pair["n"]) - pair["left_out"]}, (), [("R²", test["R2"]), ("F", test["F"])], ends, how=how)
