@@ -4,6 +4,7 @@ import os
 import re
 import socket
 import tempfile
+import threading
 from collections.abc import Iterator
 from pathlib import Path
 
@@ -200,3 +201,12 @@ LONG = ("test_whole_encounter.py", "test_every_page.py", "test_two_databases.py"
 def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
     """The longest first, so that at the end of a run on several cores no one test keeps the others waiting."""
     items.sort(key=lambda item: item.path.name not in LONG)
+
+
+@pytest.fixture
+def beside(demo_db: str) -> Iterator[None]:
+    """Ends the test only once what it had computed beside its requests is done."""
+    yield
+    for thread in threading.enumerate():
+        if thread.name.startswith("computation"):
+            thread.join(60)

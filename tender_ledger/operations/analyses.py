@@ -4,17 +4,16 @@ Each is asked for by members for what may be counted, or, with `purpose` publish
 are plain JSON values, kept while they stand; what takes long is computed beside the request.
 """
 
-import math
 from collections.abc import Collection, Mapping, Sequence
 from typing import Any
 
 import numpy as np
 
-from tender_ledger.core.freelists.salience import category_bias, closed_up, salience, salience_ends
+from tender_ledger.core.freelists.salience import category_bias, closed_up, mean_bias, salience, salience_ends
 from tender_ledger.core.groups.grouping import who_told
 from tender_ledger.core.indices.informants import informant_counts
 from tender_ledger.core.indices.parts import shares_ends, shares_told
-from tender_ledger.core.indices.ranking import RANKED_FROM
+from tender_ledger.core.indices.ranking import PER_INFORMANT, RANKED_FROM
 from tender_ledger.core.knowledge import MEASURES, difference_between, measures, seriated, tie_of_ranks
 from tender_ledger.core.resampling.bootstrap import bootstrap
 from tender_ledger.core.resampling.drawing import MOST_EXACT, draw, number_of_resamples
@@ -28,7 +27,7 @@ from tender_ledger.core.tally.table import Bools
 from tender_ledger.core.terms import Purpose, Scope
 from tender_ledger.formats.result_parts import free_lists_part, named_ends, number, sampling_part
 from tender_ledger.operations import effort
-from tender_ledger.operations.computing import Computed, Progress, computed
+from tender_ledger.operations.computing import Computed, Progress, computed, kept
 from tender_ledger.operations.errors import NotFound
 from tender_ledger.storage.database import snapshot
 from tender_ledger.storage.queries import results
@@ -58,48 +57,69 @@ def _numbers(values: Any) -> list[float | None]:
 
 
 def uncertainty(scope: Scope, rules: CountingRules, *, group: str = "", purpose: Purpose = Purpose.COUNTED,
-                replicates: int = REPLICATES, seed: int = SEED, again: bool = False) -> Computed:  # fmt: skip
-    """Intervals and rank bands of RFC, CI and UV by taxon, and intervals of ICF by category, of a community or of all."""
+                replicates: int = REPLICATES, seed: int = SEED, threshold: int = 0, again: bool = False) -> Computed:  # fmt: skip
+    """Intervals and rank bands of RFC, CI and UV by taxon, and intervals of ICF by category, of a community or of all; and of
+    the other indices, RPL and ROP by the threshold where it is given."""
     scope = scope.for_purpose(purpose)
+    options: dict[str, Any] = {"group": group, "replicates": replicates, "seed": seed}
+    options |= {"threshold": threshold} if threshold else {}
+    return computed(scope, "uncertainty", rules, options, lambda progress: _uncertain(scope, rules, options, progress),
+                    seconds=effort.of_uncertainty(results.size_of(scope), replicates), again=again)  # fmt: skip
+
+
+def ends_of_values(scope: Scope, rules: CountingRules, *, group: str = "", purpose: Purpose = Purpose.COUNTED,
+                   begin: bool = False, again: bool = False) -> Computed:  # fmt: skip
+    """Of `uncertainty` the ends alone of rfc, ci, uv and uva by index and taxon, and of icf by category: little to read.
+
+    Where it takes long it is begun only with `begin`.
+    """
+    scope = scope.for_purpose(purpose)
+    options: dict[str, Any] = {"group": group, "replicates": REPLICATES, "seed": SEED}
 
     def work(progress: Progress) -> dict[str, Any]:
-        tally = _tally(scope, rules)
-        among = _among(tally, group)
-        counted = np.bincount(tally.citations.among(tally.counted & among).taxon, minlength=len(tally.taxa.names))
-        tellers = _tellers(tally, among)
-        progress(1, 3)
-        few = number_of_resamples(int((tally.counted & among).sum())) <= MOST_EXACT and rules.resample == "all"
-        found = bootstrap(tally, replicates=replicates, seed=seed, among=among, ranked=tellers >= RANKED_FROM, exact=few,
-                          further=True)  # fmt: skip
-        progress(2, 3)
-        told = np.flatnonzero(counted)
-        taxa = {
-            tally.taxa.names[at]: {
-                name: [number(one.low[at]), number(one.high[at]), number(one.bootstrap_error[at]),
-                       number(one.jackknife_error[at]),
-                       float(found.bands[name].in_first[at]), int(found.bands[name].low[at]), int(found.bands[name].high[at])]
-                for name, one in found.taxa.items()
-            }
-            for at in told
-        }  # fmt: skip
-        icf = found.categories
-        categories = {
-            name: {"low": number(icf.low[at]), "high": number(icf.high[at]), "mean": number(icf.mean[at]),
-                   "undefined": float(icf.undefined[at]), "jackknife": number(icf.jackknife_error[at])}
-            for at, name in enumerate(tally.table.categories)
-        }  # fmt: skip
-        exact = all(one.exact for one in found.taxa.values())
-        more = found.further
-        further = {
-            "taxa": _ends(more.taxa, tally.taxa.names), "categories": _ends(more.categories, tally.table.categories),
-            "families": _ends(more.families, more.names),
-        }  # fmt: skip
-        said = {"n": found.n, "replicates": found.replicates, "seed": found.seed, "exact_means": exact, "enumerated": few}
-        return {**said, "taxa": taxa, "categories": categories, "further": further}
+        whole = kept(scope, "uncertainty", rules, options) or _uncertain(scope, rules, options, progress)
+        ends = {name: {taxon: one[name][:2] for taxon, one in whole["taxa"].items() if one[name][0] is not None}
+                for name in PER_INFORMANT}  # fmt: skip
+        icf = {code: [one["low"], one["high"]] for code, one in whole["categories"].items() if one["low"] is not None}
+        return {**ends, "uva": whole["further"]["taxa"].get("uva", {}), "icf": icf}
 
-    options = {"group": group, "replicates": replicates, "seed": seed}
-    return computed(scope, "uncertainty", rules, options, work, again=again,
-                    seconds=effort.of_uncertainty(results.size_of(scope), replicates))  # fmt: skip
+    return computed(scope, "ends", rules, options, work, seconds=effort.of_uncertainty(results.size_of(scope), REPLICATES),
+                    again=again, begin=begin or again)  # fmt: skip
+
+
+def _uncertain(scope: Scope, rules: CountingRules, options: Mapping[str, Any], progress: Progress) -> dict[str, Any]:
+    tally = _tally(scope, rules)
+    among = _among(tally, options["group"])
+    counted = np.bincount(tally.citations.among(tally.counted & among).taxon, minlength=len(tally.taxa.names))
+    tellers = _tellers(tally, among)
+    progress(1, 3)
+    few = number_of_resamples(int((tally.counted & among).sum())) <= MOST_EXACT and rules.resample == "all"
+    found = bootstrap(tally, replicates=options["replicates"], seed=options["seed"], among=among, ranked=tellers >= RANKED_FROM,
+                      exact=few, further=True, threshold=options.get("threshold", 0))  # fmt: skip
+    progress(2, 3)
+    taxa = {
+        tally.taxa.names[at]: {
+            name: [number(one.low[at]), number(one.high[at]), number(one.bootstrap_error[at]),
+                   number(one.jackknife_error[at]),
+                   float(found.bands[name].in_first[at]), int(found.bands[name].low[at]), int(found.bands[name].high[at])]
+            for name, one in found.taxa.items()
+        }
+        for at in np.flatnonzero(counted)
+    }  # fmt: skip
+    icf = found.categories
+    categories = {
+        name: {"low": number(icf.low[at]), "high": number(icf.high[at]), "mean": number(icf.mean[at]),
+               "undefined": float(icf.undefined[at]), "jackknife": number(icf.jackknife_error[at])}
+        for at, name in enumerate(tally.table.categories)
+    }  # fmt: skip
+    more = found.further
+    further = {
+        "taxa": _ends(more.taxa, tally.taxa.names), "categories": _ends(more.categories, tally.table.categories),
+        "families": _ends(more.families, more.names),
+    }  # fmt: skip
+    return {"n": found.n, "replicates": found.replicates, "seed": found.seed, "enumerated": few,
+            "exact_means": all(one.exact for one in found.taxa.values()),
+            "taxa": taxa, "categories": categories, "further": further}  # fmt: skip
 
 
 def _ends(found: Mapping[str, Ends], names: Sequence[str]) -> dict[str, dict[str, list[float]]]:
@@ -242,9 +262,12 @@ def list_salience(scope: Scope, *, group: str = "", members: Collection[str] = (
         body["ends"] = {name: {item: list(two) for item, two in ends.items() if item in told}
                         for name, ends in salience_ends([one["items"] or [] for one in lists], drawn).items()}  # fmt: skip
     body["of"] = _standing_in([one for one in lists if one["shown"]])
-    bias = [category_bias(one["items"] or [], dict.fromkeys(members, True)) for one in lists] if members else []
-    defined = [one for one in bias if not math.isnan(one)]
-    body |= {"bias": sum(defined) / len(defined) if defined else None, "bias_lists": len(defined)}
+    if drawn is not None and members:
+        chosen = dict.fromkeys(members, True)
+        bias = mean_bias([one["items"] or [] for one in lists], chosen, drawn)
+        each = [{**one, "bias": number(category_bias(one["items"] or [], chosen))} for one in lists if one["shown"]]
+        body["bias"] = {"value": number(bias.value), "lists": bias.lists, "ends": bias.ends,
+                        "of": [one for one in each if one["bias"] is not None]}  # fmt: skip
     return {**body, "lengths": sorted((int(length) for length in found.lengths), reverse=True)}
 
 

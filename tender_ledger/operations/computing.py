@@ -49,23 +49,33 @@ def digest_of(scope: Scope, name: str, rules: CountingRules, options: Mapping[st
     return hashlib.sha256(said.encode()).hexdigest()
 
 
+def kept(scope: Scope, name: str, rules: CountingRules, options: Mapping[str, Any]) -> dict[str, Any] | None:
+    """The body of a result as it is kept, or None."""
+    digest = digest_of(scope, name, rules, options)
+    found = results.kept_results(scope, [digest])
+    return json.loads(zlib.decompress(found[digest])) if digest in found else None
+
+
 def computed(scope: Scope, name: str, rules: CountingRules, options: Mapping[str, Any], work: Work, *,
-             seconds: float, again: bool = False) -> Computed:  # fmt: skip
+             seconds: float, again: bool = False, begin: bool = True) -> Computed:  # fmt: skip
     """The kept result, or the work done now where it is expected to take few seconds, or how far it is beside the request.
 
-    `again` begins anew what was cancelled or failed. The work runs in the thread of the request or in one of its own, each
+    `again` begins anew what was cancelled or failed. Without `begin` nothing is begun beside the request: the state is then
+    "not begun" where nobody began it. The work runs in the thread of the request or in one of its own, each
     with its own connection; it calls its progress often, which raises Cancelled once somebody let it go.
     """
+    there = kept(scope, name, rules, options)
+    if there is not None:
+        return Computed(there, options=options)
     digest = digest_of(scope, name, rules, options)
-    kept = results.kept_results(scope, [digest])
-    if digest in kept:
-        return Computed(json.loads(zlib.decompress(kept[digest])), options=options)
     revision = int(studies.study(scope)["revision"])
     if seconds <= SHORT:
         body = work(lambda _done, _total: None)
         results.keep_results(scope, revision, {digest: _packed(body)})
         return Computed(json.loads(json.dumps(body)), options=options)
     found = results.computation(scope, digest, revision)
+    if found is None and not begin:
+        return Computed(None, "not begun", options=options)
     if found is None or (again and found["state"] != "working"):
         number = results.begin(scope, digest, revision)
         if number is not None:

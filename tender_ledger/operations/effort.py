@@ -15,7 +15,7 @@ def of_uncertainty(size: Size, replicates: int) -> float:
 
 def of_listening(size: Size) -> float:
     """A curve of as many points as informants, over as many different incidences at most."""
-    return size["informants"] ** 2 / 2e7
+    return size["informants"] ** 2 / 1.2e7
 
 
 def of_groups(size: Size) -> float:
@@ -26,6 +26,11 @@ def of_groups(size: Size) -> float:
 def of_ties(_size: Size) -> float:
     """Dealings of one column: short in any study."""
     return 0.5
+
+
+def of_competences(informants: int) -> float:
+    """Fits of all pairs of informants, in a thousand resamples."""
+    return informants**2 / 5000
 
 
 def of_parts(size: Size) -> float:

@@ -4,7 +4,7 @@ Whoever told in encounters of several kinds, or before a day and since, stands i
 """
 
 from collections import Counter
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import date
 from typing import Any
@@ -15,6 +15,7 @@ from tender_ledger.core.groups.grouping import Grouping, compare, distances_betw
 from tender_ledger.core.groups.ordination import average_tree, joins_found_again, principal_coordinates
 from tender_ledger.core.indices.agreement import category_counts
 from tender_ledger.core.indices.importance import taxon_counts
+from tender_ledger.core.indices.ranking import PER_INFORMANT
 from tender_ledger.core.publication import MINIMUM_HOLDERS
 from tender_ledger.core.resampling.pairs import ResampledGroup, gap_ends, pair_ends, resampled_distances, resampled_group
 from tender_ledger.core.rules import CountingRules
@@ -174,10 +175,29 @@ def groups(scope: Scope, rules: CountingRules, *, by: str = "community", since: 
     return computed(scope, "groups", rules, options, work, seconds=effort.of_groups(results.size_of(scope)), again=again)
 
 
-def resampled_groups(found: Grouped, seed: int) -> list[ResampledGroup]:
-    """Every group in its resamples, each drawn by itself."""
+def resampled_groups(found: Grouped, seed: int, names: Sequence[str] = ()) -> list[ResampledGroup]:
+    """Every group in its resamples, or those of these names in their order, each drawn by itself."""
     seeds = np.random.SeedSequence(seed).generate_state(len(found.grouping.names))
-    return [resampled_group(found.tally, found.grouping.members(at), seed=int(one)) for at, one in enumerate(seeds)]
+    wanted = [found.grouping.names.index(name) for name in names or found.grouping.names]
+    return [resampled_group(found.tally, found.grouping.members(at), seed=int(seeds[at])) for at in wanted]
+
+
+def sides(scope: Scope, rules: CountingRules, first: str, second: str, *, purpose: Purpose = Purpose.COUNTED,
+          seed: int = SEED, begin: bool = False, again: bool = False) -> Computed:  # fmt: skip
+    """The 95 % ends of the differences between two communities, of RFC, CI and UV by taxon and of ICF by category.
+
+    Where it takes long it is begun only with `begin`."""
+    scope = scope.for_purpose(purpose)
+
+    def work(_progress: Progress) -> dict[str, Any]:
+        found = grouped(scope, rules, "community", None)
+        one, other = resampled_groups(found, seed, (first, second))
+        ends = {index: named_ends(gap_ends(one, other, index), found.tally.taxa.names) for index in PER_INFORMANT}
+        return {**ends, "icf": named_ends(gap_ends(one, other, "icf"), found.tally.table.categories), "seed": seed}
+
+    size = results.size_of(scope)
+    return computed(scope, "sides", rules, {"first": first, "second": second, "seed": seed}, work,
+                    seconds=effort.of_uncertainty(size, 1000), again=again, begin=begin or again)  # fmt: skip
 
 
 def agreement_among(tally: Tally, members: Bools) -> dict[str, list[int]]:

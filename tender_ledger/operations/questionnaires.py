@@ -5,11 +5,17 @@ from dataclasses import dataclass
 from typing import Any
 
 from tender_ledger.core.consensus.model import Consensus, answers_of, consensus
+from tender_ledger.core.consensus.resampled import consensus_ends
 from tender_ledger.core.messages import InputRefused
 from tender_ledger.core.rights import Right
+from tender_ledger.core.rules import CountingRules
 from tender_ledger.core.terms import Purpose, Scope
 from tender_ledger.core.text import clean
 from tender_ledger.formats.reckoning_files import read_answers
+from tender_ledger.formats.result_parts import named_ends
+from tender_ledger.formats.result_parts import number as number_of
+from tender_ledger.operations import effort
+from tender_ledger.operations.computing import Computed, Progress, computed
 from tender_ledger.operations.errors import NotFound, Refused, required
 from tender_ledger.operations.saving import saving
 from tender_ledger.storage.models import Questionnaire, QuestionnaireAnswer
@@ -137,3 +143,21 @@ def analyse_questionnaire(scope: Scope, found: Mapping[str, Any], *, purpose: Pu
     except InputRefused as refused:
         return Analysed(None, " ".join(problem.what for problem in refused.problems), len(counted), shown)
     return Analysed(analysed, " ".join(analysed.refused), len(counted), shown)
+
+
+def how_sure(scope: Scope, number: int, found: Consensus, *, again: bool = False) -> Computed:
+    """The 95 % ends of the competences by informant, of their mean and of the ratio of the eigenvalues, and the share of
+    resamples in which the model fits. Of everybody counted; it is for the reader of competences to leave out whom nobody may
+    see."""
+    scope = scope.for_purpose(Purpose.COUNTED)
+
+    def work(progress: Progress) -> dict[str, Any]:
+        ends = consensus_ends(found, step=progress)
+        return {
+            "competence": named_ends((ends.low, ends.high), found.answers.informants),
+            "mean": [number_of(end) for end in ends.mean], "ratio": [number_of(end) for end in ends.ratio],
+            "fits": ends.fits, "replicates": ends.replicates, "seed": ends.seed,
+        }  # fmt: skip
+
+    return computed(scope, "competences", CountingRules(), {"questionnaire": number}, work,
+                    seconds=effort.of_competences(len(found.answers.informants)), again=again)  # fmt: skip

@@ -105,6 +105,18 @@ def test_the_ends_are_those_of_all_resamples():
     assert (found.taxa["ue"][0][at], found.taxa["ue"][1][at]) == pytest.approx((low, high), rel=1e-5)
 
 
+def test_a_threshold_that_is_given_holds_in_every_resample():
+    tally = tally_of(rows_of("reports.csv"), rows_of("informants.csv"), {})
+    drawn, at = every_resample(8), tally.taxa.names.index("Mentha spicata")
+    found = further_intervals(tally, drawn, tally.counted, np.arange(8), threshold=4)
+    own = np.zeros(8)
+    own[tally.citations.informant[tally.citations.taxon == at]] = 1
+    rpl = np.minimum(drawn.weights @ own / 4, 1)
+    assert (found.taxa["rpl"][0][at], found.taxa["rpl"][1][at]) == pytest.approx(weighted_ends(rpl, drawn.shares()), rel=1e-5)
+    values = further_values(tally, drawn, tally.counted, np.arange(8), threshold=4).taxa
+    np.testing.assert_allclose(values["rop"], values["fl"] * values["rpl"])
+
+
 def test_what_would_take_too_long_has_no_interval():
     tally = tally_of(rows_of("reports.csv"), rows_of("informants.csv"), {})
     drawn = draw(np.zeros(8, dtype=np.int64), 10, seed=1)

@@ -1,11 +1,14 @@
 """Intervals of what is no index of a taxon: pairs of groups, free lists, shares of parts, ties of knowledge with age."""
 
+import csv
 from itertools import product
 
 import numpy as np
 import pytest
 
-from tender_ledger.core.freelists.salience import salience, salience_ends
+from tender_ledger.core.consensus.model import answers_of, consensus
+from tender_ledger.core.consensus.resampled import consensus_ends
+from tender_ledger.core.freelists.salience import mean_bias, salience, salience_ends
 from tender_ledger.core.groups.grouping import by_community
 from tender_ledger.core.groups.likeness import bray_curtis, jaccard, sorensen
 from tender_ledger.core.groups.ordination import average_tree, joins_found_again
@@ -15,6 +18,7 @@ from tender_ledger.core.resampling.bootstrap import resampled_agreement
 from tender_ledger.core.resampling.drawing import draw, every_resample
 from tender_ledger.core.resampling.pairs import gap_ends, pair_ends, resampled_distances, resampled_group
 from tender_ledger.core.resampling.quantiles import ends_where_defined, weighted_ends
+from tests.conftest import REFERENCE
 from tests.core.test_further_intervals import rows_of, tally_of
 
 LISTS = [["a", "b", "c"], ["b", "a"], ["c"], []]
@@ -133,3 +137,50 @@ def test_a_tie_has_an_interval_unless_resamples_leave_it_undefined():
     assert tie_of_ranks(np.array([1.0, 2, 2, 2]), np.array([1.0, 1, 1, 2])).ends is None  # a resample is often constant
     alike = draw(np.zeros(3, dtype=np.int64), 50, 1)
     assert salience_ends([["a"], ["a"], ["a"]], alike)["smith"]["a"] == (1.0, 1.0)
+
+
+def test_the_mean_category_bias_has_the_ends_of_all_resampled_lists():
+    # B of the lists: a first of three 1, a second of two 0, none with a alone or without a.
+    lists, drawn = [["a", "b", "c"], ["b", "a"], ["a"], ["c"], ["a", "c", "b", "d"]], every_resample(5)
+    found = mean_bias(lists, {"a": True}, drawn)
+    assert (found.value, found.lists) == (pytest.approx(2 / 3), 3)
+    values = [np.nan if not (w[0] + w[1] + w[4]) else (w[0] + w[4]) / (w[0] + w[1] + w[4]) for w in drawn.weights.astype(float)]
+    there = ~np.isnan(values)
+    assert found.ends == pytest.approx(weighted_ends(np.array(values)[there], drawn.shares()[there]))
+    alone = mean_bias([["a"], []], {"a": True}, every_resample(2))
+    assert (np.isnan(alone.value), alone.lists, alone.ends) == (True, 0, None)
+    assert mean_bias([["a", "b"], [], []], {"a": True}, every_resample(3)).ends is None  # (2/3)^3 of the resamples have none
+
+
+def test_competences_have_the_ends_of_resampled_questions():
+    with (REFERENCE / "consensus-answers.csv").open(encoding="utf-8") as file:
+        head, *rows = csv.reader(file)
+    found = consensus(answers_of([row[0] for row in rows], head[1:], [row[1:] for row in rows]))
+    ends = consensus_ends(found, replicates=300, seed=4)
+    again = consensus_ends(found, replicates=300, seed=4)
+    assert (ends.low == again.low).all()
+    assert (ends.low < found.competence).all()
+    assert (found.competence < ends.high).all()
+    assert ends.mean[0] < found.competence.mean() < ends.mean[1]
+    # By hand: the analysis of each resample written out as a questionnaire, each drawn question as a question of its own.
+    drawn = draw(np.zeros(len(head) - 1, dtype=np.int64), 300, seed=4)
+    by_hand = []
+    for weights in drawn.weights.astype(int):
+        places = [at for at, times in enumerate(weights) for _time in range(times)]
+        given = [[row[1 + at] for at in places] for row in rows]
+        by_hand.append(consensus(answers_of([row[0] for row in rows], [str(at) for at in range(len(places))], given,
+                                            found.answers.alternatives)))  # fmt: skip
+    shares = np.full(300, 1 / 300)
+    for at in range(len(rows)):
+        expected = weighted_ends(np.array([one.competence[at] for one in by_hand]), shares)
+        assert (ends.low[at], ends.high[at]) == pytest.approx(expected, abs=1e-5)
+    assert ends.ratio == pytest.approx(weighted_ends(np.array([one.ratio for one in by_hand]), shares), rel=1e-3)
+    assert ends.fits == np.mean([one.ratio >= 3 for one in by_hand])
+
+
+def test_competences_have_no_ends_where_resamples_often_leave_a_pair_without_a_question():
+    given = [["a", "a", "b", ""], ["a", "b", "b", "a"], ["a", "", "", "a"], ["b", "a", "b", "a"]]
+    found = consensus(answers_of(["i", "j", "k", "l"], ["p", "q", "r", "s"], given))
+    ends = consensus_ends(found, replicates=200)
+    assert np.isnan(ends.low).all()  # i and k have one question in common, which (3/4)^4 of the resamples lack
+    assert np.isnan(ends.mean).all()

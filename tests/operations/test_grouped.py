@@ -6,10 +6,11 @@ import pytest
 
 from tender_ledger.core.rules import CountingRules
 from tender_ledger.core.terms import Purpose
-from tender_ledger.operations import analyses, grouped
+from tender_ledger.operations import analyses, effort, grouped
 from tender_ledger.operations.errors import NotFound
 from tender_ledger.operations.reckoning import reports_behind
 from tender_ledger.storage.database import value
+from tests.conftest import scope_for
 from tests.factories import SmallStudy
 
 RULES = CountingRules()
@@ -86,3 +87,32 @@ def test_an_occupation_that_few_have_makes_no_group(twice: SmallStudy):
     value("UPDATE holder SET occupation = 'the only smith' WHERE code = 'H-4' RETURNING id")
     body = grouped.groups(twice.scope, RULES, by="occupation").body or {}
     assert (body["names"], body["n"], body["none"]) == (["miller"], [3], 2)
+
+
+def test_two_communities_side_by_side_have_the_ends_of_their_pair(demo_db: str):
+    body = grouped.sides(scope_for(), RULES, "ONS", "KEL").body or {}
+    pairs = (grouped.groups(scope_for(), RULES).body or {})["pairs"]
+    turned = next(pair for pair in pairs if {pair["first"], pair["second"]} == {"ONS", "KEL"})
+    sign = 1 if turned["first"] == "ONS" else -1
+    assert {taxon: sorted(sign * end for end in ends) for taxon, ends in turned["difference_ends"].items()} == {
+        taxon: pytest.approx(ends, abs=0.1) for taxon, ends in body["ci"].items() if taxon in turned["difference_ends"]
+    }
+    assert set(body) == {"rfc", "ci", "uv", "icf", "seed"}
+    assert all(low <= high for name in ("rfc", "ci", "uv", "icf") for low, high in body[name].values())
+
+
+def test_a_group_alone_has_no_pair_and_no_tree(twice: SmallStudy):
+    body = grouped.groups(twice.scope, RULES, by="gender").body or {}
+    assert (body["pairs"], body["joined_again"]) == ([], [])
+
+
+@pytest.mark.usefixtures("beside")
+def test_the_ends_of_the_first_page_are_those_of_the_whole_computation(demo_db: str, monkeypatch: pytest.MonkeyPatch):
+    scope = scope_for()
+    ends, whole = analyses.ends_of_values(scope, RULES).body or {}, analyses.uncertainty(scope, RULES).body or {}
+    assert ends["ci"] == {taxon: one["ci"][:2] for taxon, one in whole["taxa"].items()}
+    assert ends["uva"] == whole["further"]["taxa"]["uva"]
+    monkeypatch.setattr(effort, "of_uncertainty", lambda _size, _replicates: 60.0)
+    asked = analyses.ends_of_values(scope, RULES, group="ONS")
+    assert (asked.body, asked.state) == (None, "not begun")
+    assert analyses.ends_of_values(scope, RULES, group="ONS", begin=True).state == "working"

@@ -14,6 +14,7 @@ from pypdf import PdfReader
 
 from tender_ledger.core.indices.catalogue import EXPLAINED
 from tender_ledger.core.publication import MINIMUM_HOLDERS
+from tender_ledger.operations import effort
 from tender_ledger.web.reckoning.views import VIEWS
 from tender_ledger.web.shared.mathml import mathml
 from tests.conftest import GUARDIAN, OWNER, READER, SignedIn
@@ -48,7 +49,8 @@ def test_every_view_opens(sign_in: SignedIn, view: str):
 
 
 SCREENS = [*(f"/{view}{'?rules=preset-use-values' if view == 'compare' else ''}" for view in VIEWS if view != "matrix"),
-           "", "?show=categories", "?group=ONS&with=KEL", "?group=ONS&with=KEL&show=categories"]  # fmt: skip
+           "/lists?category=medicines", "", "?show=categories", "?group=ONS&with=KEL",
+           "?group=ONS&with=KEL&show=categories"]  # fmt: skip
 
 
 @pytest.mark.parametrize("screen", SCREENS)
@@ -57,7 +59,9 @@ def test_every_number_of_a_screen_is_taken_apart_down_to_its_reports(sign_in: Si
     page = client.get(f"{PAGE}{screen}").text
     for cell in re.findall(r'<td class="num[^"]*">(.*?)</td>', page, re.DOTALL):
         assert cell.strip() == "–" or "data-margin" in cell, cell
-        told = re.sub(r"<[^>]+>|[^0-9]", "", cell).strip("0")  # what is nothing has no reports behind it
+        told = re.sub(r"<svg.*?</svg>|<[^>]+>|[^0-9]", "", cell, flags=re.DOTALL).strip(
+            "0"
+        )  # what is nothing has no reports behind it
         for address, kind in re.findall(r'href="([^"]*?margin=([\w/]+)[^"]*)"', cell if told else ""):
             of.setdefault(kind, address.replace("&amp;", "&"))
     assert of
@@ -68,7 +72,7 @@ def test_every_number_of_a_screen_is_taken_apart_down_to_its_reports(sign_in: Si
         assert '<div class="working"><math' in margin or '<div class="working">\n<math' in margin, (kind, address)
         assert "Misleads" in margin, kind
         assert "Source:" in margin, kind
-        if screen == "/lists":  # nothing but the lists lies behind
+        if screen.startswith("/lists"):  # nothing but the lists lies behind
             assert "Made of" in margin, kind
             continue
         counted = re.search(r"<h3>(\d+) records? counted", margin)
@@ -126,6 +130,24 @@ def test_what_a_figure_draws_comes_as_its_data(sign_in: SignedIn, view: str, blo
     rows = list(csv.DictReader(io.StringIO(sign_in().get(f"{PAGE}/{view}/{block}.data").text)))
     assert len(rows) > 1
     assert all(float(row[column]) >= 0 for row in rows)
+
+
+def test_what_names_no_preparation_is_counted_beside_the_preparation_none(sign_in: SignedIn):
+    rows = list(csv.DictReader(io.StringIO(sign_in().get(f"{PAGE}/parts/preparations-community.csv").text)))
+    assert all(float(row["none"]).is_integer() for row in rows)
+    assert all(0 <= float(row["preparation_none_low"]) <= float(row["preparation_none"]) <= 1 for row in rows)
+
+
+@pytest.mark.usefixtures("beside")
+def test_intervals_that_take_long_are_offered_and_then_waited_for(sign_in: SignedIn, monkeypatch: pytest.MonkeyPatch):
+    client = sign_in()
+    assert client.get(PAGE).text.count('<svg class="interval"') > 100
+    monkeypatch.setattr(effort, "of_uncertainty", lambda _size, _replicates: 60.0)
+    for asked in ("group=KEL&rules=preset-use-values", "group=ONS&with=TAR&rules=preset-use-values"):
+        page = client.get(f"{PAGE}?{asked}").text
+        assert '<svg class="interval"' not in page
+        offered = re.search(r'<a href="([^"]*sure=yes[^"]*)">Compute the intervals</a>', page)[1].replace("&amp;", "&")
+        assert "Being computed beside this page" in client.get(urljoin(PAGE, offered)).text
 
 
 def test_the_ladder_comes_as_a_page_for_print(sign_in: SignedIn):
@@ -239,8 +261,12 @@ def test_what_a_culture_answers_is_taken_apart_to_single_answers(sign_in: Signed
     client = sign_in()
     page = client.get(f"{PAGE}/questionnaires/1").text
     of = {kind: address.replace("&amp;", "&") for address, kind in re.findall(r'href="([^"]*?margin=(\w+)[^"]*)"', page)}
-    assert set(of) == {"posterior", "competence"}
-    posterior, competence = (client.get(f"{PAGE}/questionnaires/1{of[kind]}").text for kind in ("posterior", "competence"))
+    kinds = ("posterior", "competence", "ratio", "meancompetence")
+    assert set(of) == set(kinds)
+    posterior, competence, ratio, mean = (client.get(f"{PAGE}/questionnaires/1{of[kind]}").text for kind in kinds)
+    for margin in (competence, ratio, mean):
+        ends = re.search(r"95 % of the resamples of the questions</dt><dd>([\d.]+) to ([\d.]+)</dd>", margin)
+        assert float(ends[1]) < float(re.search(r"<p>= <b>([\d.]+)</b>", margin)[1]) < float(ends[2])
     assert "D = 0." in posterior
     assert "share of answers: yes" in posterior
     assert "M* with " in competence

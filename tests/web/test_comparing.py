@@ -46,7 +46,11 @@ def test_side_by_side_gives_each_communitys_own_values_and_their_difference(sign
         assert [cells[2], cells[3], cells[5], cells[6]] == [
             str(first.fc[at]), f"{a[at]:.2f}", f"{b[at]:.2f}", str(second.fc[at])
         ]  # fmt: skip
-        assert float(cells[8].replace("−", "-").replace("±", "")) == pytest.approx(a[at] - b[at], abs=0.0051)
+        gap, _percent, ends = cells[8].partition(" 95 %: ")
+        assert float(gap.replace("−", "-").replace("±", "")) == pytest.approx(a[at] - b[at], abs=0.0051)
+        low, high = (float(end.replace("−", "-")) for end in ends.split(" to "))
+        assert low <= float(gap.replace("−", "-").replace("±", "")) + 0.006
+        assert high >= float(gap.replace("−", "-").replace("±", "")) - 0.006
 
 
 def test_agreement_side_by_side_gives_each_communitys_own(sign_in: SignedIn):

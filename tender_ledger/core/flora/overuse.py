@@ -62,6 +62,13 @@ class FamilyUse:
         """n and X: the species of the flora, and those of them that are used."""
         return int(self.flora.sum()), int(self.used.sum())
 
+    @property
+    def reach_of_alike(self) -> float:
+        """How far from 0 the standardised residual of a family used like the rest lies in 95 %: t, with t^2 / (n - 2) of
+        Beta(1/2, (n - 3) / 2). NaN for fewer than four families. Source: Cook & Weisberg 1982, section 2.2 (from memory)."""
+        n = len(self.families)
+        return math.sqrt((n - 2) * float(betaincinv(0.5, (n - 3) / 2, 1 - _ALPHA))) if n > 3 else math.nan
+
 
 def species_of_a_flora(tally: Tally) -> Bools:
     """The counted taxa that a flora can hold: species, not genera, hybrids of doubt, mixtures, or what is only grown here.

@@ -104,3 +104,26 @@ def category_bias(items: Sequence[str], category_of: Mapping[str, bool]) -> floa
     ranks = [rank for rank, item in enumerate(closed, 1) if category_of.get(item, False)]
     n, k = len(closed), len(ranks)
     return (k * (n + 0.5) - k**2 / 2 - sum(ranks)) / (k * (n - k)) if 0 < k < n else float("nan")
+
+
+@dataclass(frozen=True)
+class MeanBias:
+    """The mean of B over the `lists` in which it is defined, NaN for none, and its 95 % ends, None where there are none."""
+
+    value: float
+    lists: int
+    ends: tuple[float, float] | None
+
+
+def mean_bias(lists: Sequence[Sequence[str]], category_of: Mapping[str, bool], drawn: Resamples) -> MeanBias:
+    """The mean category bias, the lists resampled whole: those without a B are drawn too and leave fewer to take the mean of."""
+    each = np.array([category_bias(one, category_of) for one in lists], dtype=np.float64)
+    there = ~np.isnan(each)
+    if not there.any():
+        return MeanBias(float("nan"), 0, None)
+    weights = drawn.weights.astype(np.float64)[:, there]
+    with np.errstate(invalid="ignore"):
+        means = weights @ each[there] / weights.sum(axis=1)
+    low, high = ends_where_defined(means[:, None], drawn.shares())
+    ends = None if np.isnan(low[0]) else (float(low[0]), float(high[0]))
+    return MeanBias(float(each[there].mean()), int(there.sum()), ends)

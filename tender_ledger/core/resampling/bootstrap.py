@@ -77,11 +77,12 @@ class Bootstrap:
 
 
 def bootstrap(tally: Tally, *, replicates: int = 1000, seed: int = 1, among: Bools | None = None, ranked: Bools | None = None,
-              exact: bool = False, exact_means: bool = True, further: bool = False) -> Bootstrap:  # fmt: skip
+              exact: bool = False, exact_means: bool = True, further: bool = False, threshold: int = 0) -> Bootstrap:  # fmt: skip
     """Resample the informants counted (of those flagged `among`), whole, the silent too, as the rules' `resample` says.
 
     `ranked` flags the taxa that have ranks (None: all). With `exact` every resample is enumerated; with `exact_means` the
     ends of RFC, CI and UV come from their exact distributions where these are small enough, else from the drawings.
+    `threshold` is the T of RPL among the `further` indices, where it is given.
     Memory is 4 bytes a resample and informant, and as much a resample and taxon for each of three indices.
     Misleads for ICF: taxa are lost in resamples, so it is biased upward there.
     """
@@ -103,7 +104,7 @@ def bootstrap(tally: Tally, *, replicates: int = 1000, seed: int = 1, among: Boo
         bands[name] = rank_bands(sums, ranked, drawn)
     return Bootstrap(len(people), drawn.method, None if exact else seed, len(drawn), found, bands,
                      _agreement(tally, counted, number, drawn),
-                     further_intervals(tally, drawn, counted, number) if further else Further())  # fmt: skip
+                     further_intervals(tally, drawn, counted, number, threshold) if further else Further())  # fmt: skip
 
 
 def per_informant(tally: Tally, counted: Bools, number: Ints) -> dict[str, PerInformant]:

@@ -39,13 +39,13 @@ class Further(Generic[T]):
     names: tuple[str, ...] = ()
 
 
-def further_intervals(tally: Tally, drawn: Resamples, counted: Bools, number: Ints) -> Further[Ends]:
+def further_intervals(tally: Tally, drawn: Resamples, counted: Bools, number: Ints, threshold: int = 0) -> Further[Ends]:
     """The 95 % ends of every further index, each over the resamples in which it is defined; NaN where more than 5 % are not.
 
     `number` gives every informant's place among the resampled. A taxon that nobody in a resample told of is undefined there
     in all but CV, RI, RPL and UC.
     """
-    values, shares = further_values(tally, drawn, counted, number), drawn.shares()
+    values, shares = further_values(tally, drawn, counted, number, threshold), drawn.shares()
 
     def ends(of: Mapping[str, Floats]) -> dict[str, Ends]:
         return {name: ends_where_defined(one, shares) for name, one in of.items()}
@@ -53,10 +53,11 @@ def further_intervals(tally: Tally, drawn: Resamples, counted: Bools, number: In
     return Further(ends(values.taxa), ends(values.categories), ends(values.families), values.names)
 
 
-def further_values(tally: Tally, drawn: Resamples, counted: Bools, number: Ints) -> Further[Floats]:
+def further_values(tally: Tally, drawn: Resamples, counted: Bools, number: Ints, threshold: int = 0) -> Further[Floats]:
     """Every further index in every resample: arrays of shape (resamples, taxa), (resamples, categories), (resamples, families).
 
-    In the units of the rules, as in a reckoning of each resample.
+    In the units of the rules, as in a reckoning of each resample. The T of RPL is `threshold` where it is given, else it is
+    fitted to each.
     """
     told = _Told(tally, counted, number)
     taxa, n = told.taxa, told.n
@@ -66,8 +67,9 @@ def further_values(tally: Tally, drawn: Resamples, counted: Bools, number: Ints)
     by_use, fc = tally.rules.unit != "category", sums["fc"]
     nu = sums["nu_use"] if by_use else sums["nu_category"]
     with np.errstate(invalid="ignore", divide="ignore"):
-        threshold = popularity_thresholds(sums["nu_use"].astype(np.int64), fc.astype(np.int64))[:, None]
-        rpl = np.where(threshold > 0, np.minimum(fc / np.where(threshold > 0, threshold, 1), 1), np.nan)
+        fitted = popularity_thresholds(sums["nu_use"].astype(np.int64), fc.astype(np.int64))[:, None]
+        level = np.full_like(fitted, threshold) if threshold else fitted
+        rpl = np.where(level > 0, np.minimum(fc / np.where(level > 0, level, 1), 1), np.nan)
         fl = np.where(fc > 0, 100 * (sums["main_use"] if by_use else sums["main_category"]) / fc, np.nan)
         ud, own = sums["ur"] ** 2 / sums["squares_category"], sums["ur"] ** 2 / sums["squares_informant"]
         found = {

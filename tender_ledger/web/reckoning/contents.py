@@ -10,7 +10,7 @@ from tender_ledger.core.indices.catalogue import EXPLAINED
 from tender_ledger.core.indices.working import CATEGORY_INDICES, TAXON_INDICES
 from tender_ledger.core.rules import CountingRules
 from tender_ledger.figures.drawing import Drawing
-from tender_ledger.formats.tables import Column, Table, ends_written
+from tender_ledger.formats.tables import Column, Table, ends_written, written
 from tender_ledger.operations.computing import Computed
 
 Names = Mapping[str, str]  # of communities, or of terms, by code
@@ -68,6 +68,26 @@ class Hairline:
     said: str
 
 
+def hairline_of(value: float, ends: tuple[float, float], reach: tuple[float, float], said: str) -> Hairline | None:
+    """An interval on the scale from the first to the last of what a column reaches; None where it reaches nowhere, or for 0
+    without any doubt."""
+    first, last = reach
+    if first == last or not any((*ends, value)):
+        return None
+    scale = _LINE / (last - first)
+    low, high, at = (round(min(max((one - first) * scale, 0.0), _LINE), 1) for one in (*ends, value))
+    return Hairline(low, max(high, low + 0.5), at, said)
+
+
+def hairlines(values: Mapping[str, float], ends: Mapping[str, Sequence[float]], kind: str = "decimal") -> dict[str, Hairline]:
+    """The intervals of the named values of a column that have one, all on one scale from 0, or from the lowest below it."""
+    there = {name: ends[name] for name in values if name in ends}
+    reach = (min([0.0, *(low for low, _high in there.values())]), max([0.0, *(high for _low, high in there.values())]))
+    drawn = {name: hairline_of(values[name], (low, high), reach, f"{written(low, kind)} to {written(high, kind)}")
+             for name, (low, high) in there.items()}  # fmt: skip
+    return {name: line for name, line in drawn.items() if line}
+
+
 Takes = Callable[[Row], Apart | Standing]
 
 
@@ -117,12 +137,8 @@ class Block:
         value, low, high = (row.get(f"{column.key}{end}") for end in ("", "_low", "_high"))
         if not column.ends or value is None or low is None or high is None or math.isnan(low):
             return None
-        first, last = self._reach.get(column.key) or (min(0.0, low, -1.0 if low < 0 else 0.0), max(1.0, high))
-        if first == last:
-            return None
-        scale = _LINE / (last - first)
-        x = [round(min(max((one - first) * scale, 0.0), _LINE), 1) for one in (low, high, value)]
-        return Hairline(x[0], max(x[1], x[0] + 0.5), x[2], ends_written(row, column))
+        reach = self._reach.get(column.key) or (min(0.0, low, -1.0 if low < 0 else 0.0), max(1.0, high))
+        return hairline_of(value, (low, high), reach, ends_written(row, column))
 
     def row_of(self, subject: str) -> Row | None:
         """The row of the table that is about the subject."""

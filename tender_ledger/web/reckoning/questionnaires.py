@@ -64,7 +64,9 @@ def _questionnaire(number: int, refused: dict[str, str] | None = None, status: i
     known = {one["informant"] for one in shown}
     offered = [one["code"] for one in people.holders(g.scope) if one["code"] not in known]
     analysed = operations.analyse_questionnaire(g.scope, found)
-    content, context = consensus_blocks(analysed), page_context()
+    again = "again" in request.args
+    sure = operations.how_sure(g.scope, number, analysed.found, again=again) if analysed.found else None
+    content, context = consensus_blocks(analysed, sure), page_context()
     kind, about = opened()
     template, more = taken_apart(content, context["asked"], kind, about) or ("reckoning/_about_view.html", {})
     page = spread("reckoning/questionnaire.html", template, view="questionnaires", one=found, content=content, answers=shown,

@@ -8,12 +8,10 @@ from flask import g, render_template, request, url_for
 from werkzeug.wrappers import Response
 
 from tender_ledger.core.indices.catalogue import EXPLAINED
-from tender_ledger.core.indices.comparison import compare_categories, compare_taxa
-from tender_ledger.core.indices.ranking import PER_INFORMANT, RANKED_FROM
+from tender_ledger.core.indices.ranking import PER_INFORMANT
 from tender_ledger.core.indices.reckoning import Reckoning
 from tender_ledger.core.indices.working import SYMBOLS
 from tender_ledger.core.presets import PRESETS
-from tender_ledger.core.publication import MINIMUM_HOLDERS
 from tender_ledger.core.rights import Right
 from tender_ledger.core.rules import BASES, CURRENCIES
 from tender_ledger.core.terms import Purpose
@@ -28,7 +26,6 @@ from tender_ledger.storage.queries import people, studies
 from tender_ledger.web.reckoning.asked import (
     FILTER,
     KEPT,
-    LADDER_INDICES,
     RULE_KEYS,
     Asked,
     asked,
@@ -39,7 +36,7 @@ from tender_ledger.web.reckoning.asked import (
     with_changes,
 )
 from tender_ledger.web.reckoning.ladder_files import AboutLadder, ladder_csv, ladder_sheet, ladder_svg
-from tender_ledger.web.reckoning.tables import category_rows, faced_categories, faced_taxa, ladder_of, taxon_rows
+from tender_ledger.web.reckoning.shown import shown_of
 from tender_ledger.web.reckoning.views import VIEWS
 from tender_ledger.web.reckoning.views.first_tables import first_tables
 from tender_ledger.web.reckoning.workings import taken_apart, working_of
@@ -53,7 +50,6 @@ from tender_ledger.web.shared.study_scope import study_blueprint
 from tender_ledger.web.shared.words import gettext as _
 
 reckoning = study_blueprint("reckoning", __name__, "/reckoning")
-_FIRST_ROWS = 100  # plants on the page before “all of them”
 
 
 @reckoning.get("")
@@ -84,7 +80,7 @@ def show() -> str:
         "group": one.group,
         **_filter(one, whole, names, known),
     }
-    context |= _rows(one, part, whole, reckoned.selected)
+    context |= shown_of(one, part, whole, reckoned.selected)
     kind, about = opened()
     of = request.args.get("of", "") if request.args.get("of", "") in one.groups else one.group
     context["margin_group"] = of
@@ -115,67 +111,6 @@ def _file_address(kind: str) -> str:
     return url_for("reckoning.ladder_file", kind=kind, **kept)
 
 
-def _rows(one: Asked, part: Reckoning, whole: Reckoning, selected: Any) -> dict[str, Any]:
-    """The rows of the view that is asked for, with how many there would be without the filter."""
-    if one.beside:
-        return _rows_beside(one, whole, selected)
-    sure = None
-    if one.view == "categories" or (one.view == "ladder" and one.index in PER_INFORMANT):
-        sure = analyses.uncertainty(g.scope, one.rules, group=one.group, again="again" in request.args)
-    if one.view == "categories":
-        sort = one.sort or "nur"
-        return {
-            "sure": sure,
-            "rows": category_rows(part, sort, selected, sure.body if sure else None),
-            "all_rows": int((part.nt > 0).sum()),
-            "sort": sort,
-        }
-    facts = operations.taxon_facts(g.scope)
-    if one.view == "ladder":
-        drawn = ladder_of(part, one.index, selected, sure.body if sure else None)
-        return {
-            "sure": sure,
-            "ladder": drawn,
-            "rows": [*drawn.rungs, *drawn.apart],
-            "all_rows": int(part.told.sum()),
-            "facts": facts,
-            "sort": one.index,
-            "ladder_indices": LADDER_INDICES,
-            "ranked_from": RANKED_FROM,
-            "minimum": MINIMUM_HOLDERS,
-        }
-    sort = one.sort or "ci"
-    rows, shown = taxon_rows(part, sort, selected, None if request.args.get("rows") == "all" else _FIRST_ROWS)
-    return {"rows": rows, "shown_rows": shown, "all_rows": int(part.told.sum()), "facts": facts, "sort": sort}
-
-
-def _rows_beside(one: Asked, whole: Reckoning, selected: Any) -> dict[str, Any]:
-    first, second = whole.by_community[one.group], whole.by_community[one.beside]
-    if one.view == "categories":
-        compared = compare_categories(first, second)
-        sort = one.sort or "nur"
-        return {
-            "rows": faced_categories(compared, sort, selected),
-            "all_rows": int(compared.told.sum()),
-            "sort": sort,
-            "compared": compared,
-            "first": first,
-            "second": second,
-        }
-    faced = compare_taxa(first, second, one.index)
-    sort = one.sort or "difference"
-    return {
-        "rows": faced_taxa(faced, sort, selected),
-        "all_rows": int(faced.told.sum()),
-        "sort": sort,
-        "compared": faced,
-        "first": first,
-        "second": second,
-        "facts": operations.taxon_facts(g.scope),
-        "indices": PER_INFORMANT,
-    }
-
-
 def _margin(kind: str, about: str, part: Reckoning, one: Asked, group: str, context: dict[str, Any]) -> str:
     """The template of the margin, with what it needs put into the context."""
     if kind == "rules":
@@ -188,8 +123,8 @@ def _margin(kind: str, about: str, part: Reckoning, one: Asked, group: str, cont
         context |= {"counted": [one for one in counted if group in ("", one["community_code"])], "of_group": part}
         return "reckoning/_everybody.html"
     if kind.partition("/")[0] in EXPLAINED:
-        sure = context.get("sure")
-        found = taken_apart(first_tables(one, g.scope, context["whole"], sure.body if sure else None), one, kind, about)
+        bodies = [context[name].body if context.get(name) else None for name in ("sure", "spans")]
+        found = taken_apart(first_tables(one, g.scope, context["whole"], *bodies), one, kind, about)
         context |= {"mathml": mathml, "symbol": symbol, "written": written, **(found[1] if found else {})}
         return found[0] if found else "reckoning/_about.html"
     working = working_of(part, kind, about, one.rules, group)

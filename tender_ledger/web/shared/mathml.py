@@ -6,7 +6,7 @@ from collections.abc import Iterator, Mapping
 from markupsafe import Markup, escape
 
 _TOKEN = re.compile(r"""\s*(?:(?P<call>frac|sqrt)\(|(?P<words>"[^"]*")|(?P<power>\^\([^)]*\)|\^\w+)|(?P<sum>sum_\w)
-    |(?P<name>[A-Za-zρ]+(?:_\w+)?\*?)|(?P<number>\d+(?:\.\d+)?)|(?P<mark>.))""", re.VERBOSE)  # fmt: skip
+    |(?P<name>[A-Za-zλρ]+(?:_\w+)?\*?)|(?P<number>\d+(?:\.\d+)?)|(?P<mark>.))""", re.VERBOSE)  # fmt: skip
 
 
 _IN_WORDS = re.compile(r'(?P<sign>\w+) = "(?P<words>[^"]*)"')

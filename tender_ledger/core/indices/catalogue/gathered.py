@@ -99,6 +99,27 @@ GATHERED: dict[str, Explanation] = {
         "Sutrop 2001, Field Methods 13:263–276",
         "Misleads between lists of unlike length.",
     ),
+    "bias": Explanation(
+        "B",
+        "category bias, the mean of the lists",
+        "B = frac(1; n) · sum_i frac(k_i · ( n_i + 0.5 ) − frac(k_i ^2; 2) − R_i; k_i · ( n_i − k_i ))",
+        (
+            ("n", "lists with items of the category and others"),
+            ("k_i", "items of the category in list i"),
+            ("n_i", "all its items"),
+            ("R_i", "the sum of the places of the former"),
+        ),
+        "Robbins & Nolan 1997",
+        "Misleads for short lists, where few values are possible.",
+    ),
+    "biased": Explanation(
+        "n",
+        "lists that can say whether the category comes first",
+        'n = "lists with items of the category and others beside them"',
+        (("n", "lists"),),
+        "Robbins & Nolan 1997",
+        "Misleads where few lists are left: they are those of holders who know both.",
+    ),
     "lists": Explanation(
         "n",
         "lists of this length",

@@ -31,6 +31,22 @@ OF_HOLDERS: dict[str, Explanation] = {
         "Romney, Weller & Batchelder 1986, Am Anthropol 88:313–338",
         "Misleads where questions are of unlike difficulty.",
     ),
+    "ratio": Explanation(
+        "λ₁ / λ₂",
+        "how far one culture explains the answers",
+        "frac(λ_1; λ_2)",
+        (("λ_1", "first eigenvalue of the corrected matches, with the squares of D on their diagonal"), ("λ_2", "the second")),
+        "Romney, Weller & Batchelder 1986, Am Anthropol 88:313–338",
+        "Misleads as a sharp line: below 3 the answers may be of two cultures, and no key is given.",
+    ),
+    "meancompetence": Explanation(
+        "D̄",
+        "mean competence",
+        "frac(1; N) · sum_i D_i",
+        (("D_i", "competence of informant i"), ("N", "informants whose answers are counted")),
+        "Romney, Weller & Batchelder 1986, Am Anthropol 88:313–338",
+        "Misleads where a few answer against the others.",
+    ),
     "posterior": Explanation(
         "P",
         "posterior of the answer",

@@ -1,6 +1,6 @@
 """Two sets of counting rules side by side, and what between them did it."""
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from typing import Any
 
 import numpy as np
@@ -12,9 +12,11 @@ from tender_ledger.core.indices.working import SYMBOLS
 from tender_ledger.core.publication import MINIMUM_HOLDERS
 from tender_ledger.core.terms import Purpose
 from tender_ledger.formats.tables import Column, Table
+from tender_ledger.operations import analyses
 from tender_ledger.operations.reckoning import rules_side_by_side
 from tender_ledger.web.reckoning.asked import LADDER_INDICES, Asked, categories
 from tender_ledger.web.reckoning.contents import Apart, Block, Content, Names, Row, Standing
+from tender_ledger.web.reckoning.views.intervals import Ends, ends_of
 from tender_ledger.web.shared.rules_sentence import choice_words, rules_sentence
 from tender_ledger.web.shared.words import gettext as _
 from tender_ledger.web.shared.words import ngettext
@@ -59,19 +61,24 @@ def compare(one: Asked, purpose: Purpose, _names: Names) -> Content:
         subject="choice",
     )
     shown = _published(compared.taxa, compared, purpose)
+    bodies = [analyses.ends_of_values(g.scope, rules, purpose=purpose).body or {} for rules in (one.in_force, one.rules)]
+
+    def ends_by(name: str) -> Sequence[Mapping[str, Ends]]:
+        return [body.get(name, {}) for body in bodies]
+
     labels = {code: choice.label for code, choice in categories().items()}
     blocks: list[Block | None] = [
         Block("choices", _("Choices"), table=by_choice, sentences=said),
         Block(
             "plants",
             _("Plants, by %(index)s", index=SYMBOLS[index]),
-            table=_shifts("plants", _("plant"), "taxon", shown, {}),
+            table=_shifts("plants", _("plant"), "taxon", shown, {}, ends_by(index)),
             **_values_apart(one, index, purpose),
         ),
         Block(
             "categories",
             _("Use categories, by ICF"),
-            table=_shifts("categories", _("use category"), "text", compared.categories, labels),
+            table=_shifts("categories", _("use category"), "text", compared.categories, labels, ends_by("icf")),
             **_values_apart(one, "icf", purpose),
         ),
     ]
@@ -110,11 +117,12 @@ def _published(taxa: tuple[Shifted, ...], compared: Any, purpose: Purpose) -> tu
     return tuple(one for one in taxa if one.taxon in enough)
 
 
-def _shifts(name: str, label: str, kind: str, shifted: tuple[Shifted, ...], labels: Mapping[str, str]) -> Table:
+def _shifts(name: str, label: str, kind: str, shifted: tuple[Shifted, ...], labels: Mapping[str, str],
+            ends: Sequence[Mapping[str, Ends]]) -> Table:  # fmt: skip
     columns = [
         Column("what", label, kind),
-        Column("first", _("first")),
-        Column("second", _("second")),
+        Column("first", _("first"), ends=True),
+        Column("second", _("second"), ends=True),
         Column("first_rank", _("rank"), "count", explains="rank/first"),
         Column("second_rank", _("rank"), "count", explains="rank/second"),
         Column("shift", _("places moved, − is up"), "count"),
@@ -128,6 +136,8 @@ def _shifts(name: str, label: str, kind: str, shifted: tuple[Shifted, ...], labe
             "first_rank": one.first_rank or None,
             "second_rank": one.second_rank or None,
             "shift": one.shift,
+            **ends_of("first", ends[0].get(one.taxon)),
+            **ends_of("second", ends[1].get(one.taxon)),
         }
         for one in shifted
     ]

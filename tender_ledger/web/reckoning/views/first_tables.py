@@ -1,5 +1,6 @@
 """The numbers of the first tables that are no index of one plant or category: ranks, who told, diversity, differences."""
 
+from collections.abc import Mapping
 from typing import Any
 
 from tender_ledger.core.indices.comparison import compare_categories, compare_taxa
@@ -14,17 +15,24 @@ from tender_ledger.web.reckoning.asked import Asked, categories
 from tender_ledger.web.reckoning.contents import Apart, Block, Content, Row
 from tender_ledger.web.reckoning.views.indices.counted import Counted
 from tender_ledger.web.reckoning.views.indices.gathered import agreement
+from tender_ledger.web.reckoning.views.intervals import Ends, pair_of
 from tender_ledger.web.shared.words import gettext as _
 
 
-def first_tables(one: Asked, scope: Scope, whole: Reckoning, sure: Any) -> Content:
-    """Blocks for the margin alone: `agreement` and `ranks` of what is shown, `plants` and `categories` of two side by side."""
+def first_tables(one: Asked, scope: Scope, whole: Reckoning, sure: Any, spans: Any) -> Content:
+    """Blocks for the margin alone: `agreement` and `ranks` of what is shown, `plants` and `categories` of two side by side.
+
+    `sure` and `spans` are the intervals of the indices, and of the differences between the two, as far as they are computed.
+    """
     labels = {code: choice.label for code, choice in categories().items()}
     part = whole.by_community.get(one.group, whole)
     blocks = [agreement(Counted(part, (), sure, labels, one.group, 1)), _ranks(part, one)]
     if one.beside:
         sides = (part, whole.by_community[one.beside])
-        blocks += [_plants(sides, one, scope), _categories(sides, one, scope, labels)]
+        blocks += [
+            _plants(sides, one, scope, (spans or {}).get(one.index, {})),
+            _categories(sides, one, scope, labels, (spans or {}).get("icf", {})),
+        ]
     return Content("", "", blocks)
 
 
@@ -45,7 +53,7 @@ def _ranks(r: Reckoning, one: Asked) -> Block:
     )
 
 
-def _plants(sides: tuple[Reckoning, Reckoning], one: Asked, scope: Scope) -> Block:
+def _plants(sides: tuple[Reckoning, Reckoning], one: Asked, scope: Scope, ends: Mapping[str, Ends]) -> Block:
     found = compare_taxa(*sides, one.index)
     rows = [{"taxon": taxon, "first": float(found.first.values[at]), "second": float(found.second.values[at]),
              "first_rank": int(found.first.ranks[at]), "second_rank": int(found.second.ranks[at]),
@@ -56,7 +64,7 @@ def _plants(sides: tuple[Reckoning, Reckoning], one: Asked, scope: Scope) -> Blo
             (_("rank in the first"), str(row["first_rank"] or "–")),
             (_("rank in the second"), str(row["second_rank"] or "–")),
         ]
-        return Apart({"x_1": f"{row['first']:.3f}", "x_2": f"{row['second']:.3f}"}, others=others)
+        return Apart({"x_1": f"{row['first']:.3f}", "x_2": f"{row['second']:.3f}"}, (), others, pair_of(ends.get(row["taxon"])))
 
     def rank(row: Row, which: str) -> Apart:
         return Apart({"r": row[f"{which}_rank"]}, others=[(SYMBOLS[one.index], row[which])])
@@ -68,14 +76,16 @@ def _plants(sides: tuple[Reckoning, Reckoning], one: Asked, scope: Scope) -> Blo
                  behind=lambda row: {**_of_both(scope, one.rules, one), "taxon": row["taxon"]})  # fmt: skip
 
 
-def _categories(sides: tuple[Reckoning, Reckoning], one: Asked, scope: Scope, labels: dict[str, str]) -> Block:
+def _categories(sides: tuple[Reckoning, Reckoning], one: Asked, scope: Scope, labels: dict[str, str],
+                ends: Mapping[str, Ends]) -> Block:  # fmt: skip
     found = compare_categories(*sides)
     rows = [{"category": labels.get(code, code), "code": code, "icfgap": float(found.difference[at]),
              "put": {f"{name}_{side + 1}": int(column[at]) for side, r in enumerate(sides)
                      for name, column in (("Nur", r.nur), ("Nt", r.nt))}}
             for at, code in enumerate(found.categories) if found.told[at]]  # fmt: skip
     table = Table("categories", "", [Column("category", "", "text"), Column("icfgap", "")], rows, subject="code")
-    return Block("categories", "", table=table, apart={"icfgap": lambda row: Apart(row["put"])},
+    apart = {"icfgap": lambda row: Apart(row["put"], ends=pair_of(ends.get(row["code"])))}
+    return Block("categories", "", table=table, apart=apart,
                  behind=lambda row: {**_of_both(scope, one.rules, one), "category": row["code"]})  # fmt: skip
 
 

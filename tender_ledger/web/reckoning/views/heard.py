@@ -92,6 +92,14 @@ def _finite(ends: Sequence[int | None] | None) -> tuple[float, float] | None:
     return None if ends is None or ends[0] is None or ends[1] is None else (ends[0], ends[1])
 
 
+def _open(found: Mapping[str, Any]) -> list[tuple[str, float | str | None]]:
+    """The interval of the holders still wanted where it has no upper end."""
+    ends = found["wanted_ends"]
+    return [] if ends is None or ends[1] is not None else [
+        (_("95 % interval"), _("%(low)s to more than %(most)s", low=ends[0], most=found["T"]))
+    ]  # fmt: skip
+
+
 def _spans(found: Mapping[str, Any]) -> list[str]:
     """How sure the number of holders still wanted is, in words."""
     if found["wanted_ends"] is None:
@@ -120,6 +128,7 @@ def _apart(found: Mapping[str, Any]) -> dict[str, Callable[[Row], Apart]]:
     ends = found["chao2_bias_corrected_CI95_log"]
     simple = [(_("Good’s coverage, 1 − Q₁ / U"), found["coverage_good_turing_simple"])]
     jack_ends = _jackknife_ends(found)
+    so_far = [(_("coverage so far"), found["coverage"]), *simple, *_open(found)]
     each = _("95 % by leaving out each holder in turn")
     return {
         "heard": lambda _row: Apart({"T": found["T"]}),
@@ -135,9 +144,7 @@ def _apart(found: Mapping[str, Any]) -> dict[str, Callable[[Row], Apart]]:
         ),
         "jack1": lambda _row: Apart(put, ones, [("Chao2", chao), *more], jack_ends, how=_("95 % by its standard error")),
         "coverage": lambda _row: Apart(put, ones, simple, pair_of(found["coverage_ends"]), how=each),
-        "wanted": lambda _row: Apart(
-            put, ones, [(_("coverage so far"), found["coverage"]), *simple], _finite(found["wanted_ends"]), how=each
-        ),
+        "wanted": lambda _row: Apart(put, ones, so_far, _finite(found["wanted_ends"]), how=each),
     }
 
 

@@ -1,5 +1,6 @@
 """Families of a flora that are told of more, or less, than their size would have it."""
 
+import math
 from collections.abc import Callable, Mapping, Sequence
 from typing import Any
 
@@ -97,7 +98,11 @@ def _apart(found: FamilyUse, taxa: Mapping[str, Sequence[str]]) -> dict[str, Cal
         at = found.families.index(row["family"])
         put = {"x": row["used"], "n": row["flora"], "a": f"{found.intercept:.3f}", "b": f"{found.slope:.3f}",
                "s": f"{found.residual_sd:.3f}"}  # fmt: skip
-        return Apart(put, species(row), [(_("residual, not standardised"), float(found.residual[at]))])
+        reach = found.reach_of_alike
+        others: list[tuple[str, float | str | None]] = [(_("residual, not standardised"), float(found.residual[at]))]
+        if not math.isnan(reach):
+            others.append((_("95 % of families used like the rest"), f"−{reach:.2f} {_('to')} {reach:.2f}"))
+        return Apart(put, species(row), others)
 
     def binomial(row: Row) -> Apart:
         at = found.families.index(row["family"])

@@ -13,7 +13,7 @@ from tender_ledger.figures.plots import bars
 from tender_ledger.formats.tables import Column, Table
 from tender_ledger.operations import analyses
 from tender_ledger.operations.reckoning import taxa_of_category
-from tender_ledger.web.reckoning.asked import Asked
+from tender_ledger.web.reckoning.asked import Asked, categories
 from tender_ledger.web.reckoning.contents import Apart, Block, Content, Link, Names, Row
 from tender_ledger.web.reckoning.views.intervals import ends_of, pair_of
 from tender_ledger.web.shared.words import gettext as _
@@ -63,11 +63,6 @@ def lists(one: Asked, purpose: Purpose, _names: Names) -> Content:
             middle=lengths[len(lengths) // 2],
         )
     ]
-    if category and found["bias"] is not None:
-        bias, of = f"{found['bias']:.2f}", found["bias_lists"]
-        said.append(_("B = %(b)s for the chosen category, the mean of %(n)s lists: 1 all first, 0 all last.", b=bias, n=of))
-    elif category:
-        said.append(_("B is undefined: no list has items of the category and others beside them."))
     return Content(
         heading,
         lede,
@@ -80,9 +75,30 @@ def lists(one: Asked, purpose: Purpose, _names: Names) -> Content:
                 said,
                 apart=_lists_apart(found),
             ),
+            *([_bias(found.get("bias"), categories()[category].label, purpose)] if category in categories() else []),
             _lengths(found, purpose),
         ],
     )
+
+
+def _bias(found: Mapping[str, Any] | None, category: str, purpose: Purpose) -> Block:
+    """Whether the lists name the plants of a category before the others."""
+    heading = _("Are its plants named first: %(category)s", category=category)
+    if found is None or found["value"] is None:
+        return Block("bias", heading, sentences=[_("B is undefined: no list has items of the category and others beside them.")])
+    if purpose is Purpose.PUBLISHED and found["lists"] < MINIMUM_HOLDERS:
+        return Block("bias", heading)
+    row = {"of": category, "bias": found["value"], "lists": found["lists"], **ends_of("bias", found["ends"])}
+    columns = [Column("of", _("use category"), "text"), Column("bias", "B", ends=True),
+               Column("lists", _("lists"), "count", explains="biased")]  # fmt: skip
+
+    made = [Link(one["informant"], f"B = {one['bias']:.3f}", url_for("encounters.record", number=one["encounter"]))
+            for one in found["of"]]  # fmt: skip
+
+    table = Table("bias", _("Category bias, the mean of the lists"), columns, [row], subject="of")
+    return Block("bias", heading, table=table, sentences=[_("1: all before the others, 0: all after, ½: no bias.")],
+                 apart={"bias": lambda row: Apart({"n": row["lists"]}, made, ends=pair_of(found["ends"])),
+                        "biased": lambda row: Apart({"n": row["lists"]}, made)})  # fmt: skip
 
 
 def _lengths(found: Mapping[str, Any], purpose: Purpose) -> Block:
@@ -161,11 +177,15 @@ def parts(one: Asked, purpose: Purpose, names: Names, labels: Names | None = Non
 def _shares(which: tuple[str, str], heading: str, found: Mapping[str, Any], labels: Names, purpose: Purpose) -> Block:
     total = [sum(counts[at] for counts in found["counts"]) for at in range(len(found["labels"]))]
     order = sorted((at for at, number in enumerate(total) if number), key=lambda at: (-total[at], found["labels"][at]))[:7]
+
+    def key_of(at: int) -> str:
+        return f"{which[0].removesuffix('s')}_{found['labels'][at]}"
+
     rows: list[dict[str, Any]] = []
     for place, (of, counts) in enumerate(zip(found["of"], found["counts"], strict=True)):
         named = sum(counts[:-1])
         if named and (purpose is not Purpose.PUBLISHED or found["told_by"][place] >= MINIMUM_HOLDERS):
-            cells = {found["labels"][at]: counts[at] / named for at in order}
+            cells = {key_of(at): counts[at] / named for at in order}
             cells["others"] = 1 - sum(cells.values()) if len(order) < sum(map(bool, total)) else None
             row = {
                 "of": of if which[1] == "taxon" else labels.get(of, of.replace("_", " ")),
@@ -174,26 +194,30 @@ def _shares(which: tuple[str, str], heading: str, found: Mapping[str, Any], labe
                 "named": named,
                 "none": counts[-1],
             }
-            rows.append({**row, **cells})
+            ends = {key: end for at in order for key, end in ends_of(key_of(at), _ends_in(found, place, at)).items()}
+            rows.append({**row, **cells, **ends})
     shown = {at: labels.get(found["labels"][at], found["labels"][at].replace("_", " ")) for at in order}
     columns = [
         Column("of", _("plant"), "taxon") if which[1] == "taxon" else Column("of", "", "text"),
         Column("named", _("told with one"), "count"),
         Column("none", _("without"), "count", explains="unnamed"),
-        *(Column(found["labels"][at], label, "share", explains=f"cpp/{at}") for at, label in shown.items()),
+        *(Column(key_of(at), label, "share", explains=f"cpp/{at}", ends=True) for at, label in shown.items()),
     ]
     if any(row["others"] is not None for row in rows):
         columns.append(Column("others", _("others"), "share", explains="cpp/others"))
     listed, by = which
 
+    def named_of(at: int) -> str:
+        return labels.get(found["labels"][at], found["labels"][at].replace("_", " "))
+
     def shares(row: Row, label: int | None = None) -> Apart:
         counts, low, high = (found[key][row["place"]] for key in ("counts", "low", "high"))
-        made = [Link(shown[at], _share(counts[at], row["named"], low[at], high[at])) for at in order if counts[at]]
+        told = [at for at in range(len(counts) - 1) if counts[at] and (at in shown) != (label is None)]
+        made = [Link(named_of(at), _share(counts[at], row["named"], low[at], high[at])) for at in told]
         everything = [(_("told with one, of all tellings"), row["named"] / (row["named"] + row["none"]))]
         if label is None:
             return Apart({"P_t": row["named"], "P_x": row["named"] - sum(counts[at] for at in order)}, made, everything)
-        ends = None if low[label] is None else (low[label], high[label])
-        return Apart({"P_t": row["named"], "P_x": counts[label]}, made, everything, ends,
+        return Apart({"P_t": row["named"], "P_x": counts[label]}, made, everything, _ends_in(found, row["place"], label),
                      behind={by: row["code"], "names": (listed, found["labels"][label])})  # fmt: skip
 
     def behind(row: Row) -> Mapping[str, Any]:
@@ -212,6 +236,11 @@ def _shares(which: tuple[str, str], heading: str, found: Mapping[str, Any], labe
         apart=apart,
         behind=behind,
     )
+
+
+def _ends_in(found: Mapping[str, Any], row: int, label: int) -> tuple[float, float] | None:
+    low, high = found["low"][row][label], found["high"][row][label]
+    return None if low is None else (low, high)
 
 
 def _share(count: float, named: float, low: float | None, high: float | None) -> str:

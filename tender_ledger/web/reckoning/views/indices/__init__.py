@@ -32,12 +32,13 @@ def indices(one: Asked, purpose: Purpose, _names: Names) -> Content:
     lede = _("N = %(n)s, NC = %(nc)s. A dash is undefined; open a number for its formula and the counts put in.", n=r.n, nc=r.nc)
     if not r.told.any():
         return Content(heading, lede, empty=_("Nothing counts under these rules yet."))
-    sure = analyses.uncertainty(g.scope, one.rules, group=one.group, purpose=purpose, again="again" in request.args)
+    sure = analyses.uncertainty(g.scope, one.rules, group=one.group, purpose=purpose, threshold=threshold,
+                               again="again" in request.args)  # fmt: skip
     least = MINIMUM_HOLDERS if purpose is Purpose.PUBLISHED else 1
     taxa = [int(at) for at in np.flatnonzero(r.told & (r.fc >= least))]
     taxa.sort(key=lambda at: (-r.ci[at], r.taxa[at]))
     labels = {code: choice.label for code, choice in categories().items()}
-    counted = Counted(r, taxa, sure.body, labels, one.group, least, fixed=bool(threshold))
+    counted = Counted(r, taxa, sure.body, labels, one.group, least)
     blocks = [
         importance(counted),
         composite(counted, g.scope),

@@ -13,7 +13,7 @@ from tender_ledger.web.reckoning.views.intervals import ends_of
 class Counted:
     """A reckoning with the places of its taxa in the order shown, and their intervals where they are computed.
 
-    `labels` are of use categories; `least` is how many holders a row must have; `fixed` says that the reader gave T.
+    `labels` are of use categories; `least` is how many holders a row must have.
     """
 
     r: Reckoning
@@ -22,7 +22,6 @@ class Counted:
     labels: Names
     group: str
     least: int
-    fixed: bool = False
 
     def rows(self, columns: Mapping[str, Any]) -> list[dict[str, Any]]:
         """A row a taxon, with the ends of the intervals of its indices."""
@@ -35,8 +34,6 @@ class Counted:
 
     def ends(self, of: str, index: str, name: str) -> tuple[float, float] | None:
         """The 95 % ends of an index of a taxon, a category or a family; None where there are none."""
-        if self.fixed and index in ("rpl", "rop"):
-            return None
         found = (self.sure or {}).get("further", {}).get(of, {}).get(index, {}).get(name)
         return None if found is None else (found[0], found[1])
 

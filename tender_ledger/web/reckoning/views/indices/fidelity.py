@@ -10,7 +10,6 @@ from tender_ledger.formats.tables import Column, Table
 from tender_ledger.web.reckoning.asked import carried
 from tender_ledger.web.reckoning.contents import Apart, Block, Link, Row
 from tender_ledger.web.reckoning.views.indices.counted import Counted
-from tender_ledger.web.reckoning.views.intervals import ends_of
 from tender_ledger.web.shared.words import gettext as _
 
 
@@ -27,8 +26,6 @@ def fidelity(counted: Counted) -> Block:
         row["purpose"] = ", ".join(sorted(counted.labels.get(code, code) for code in tied))
         own = r.counts.ur_by_category[at]
         row["by_category"] = [(r.categories[c], int(own[c])) for c in np.argsort(-own, kind="stable") if own[c]]
-        if counted.fixed:
-            row |= ends_of("rpl", _set_ends(counted, row))
     columns = [
         Column("taxon", _("plant"), "taxon"),
         Column("purpose", _("main category"), "text"),
@@ -53,7 +50,7 @@ def fidelity(counted: Counted) -> Block:
             (_("RPL over the highest FC"), row["fc"] / highest),
             (_("RPL, T half the highest"), min(2 * row["fc"] / highest, 1)),
         ]
-        ends = _set_ends(counted, row) if counted.fixed else counted.ends("taxa", "rpl", row["taxon"])
+        ends = counted.ends("taxa", "rpl", row["taxon"])
         return Apart({"FC": row["fc"], "T": popularity.threshold}, (), others, ends)
 
     def rop(row: Row) -> Apart:
@@ -71,15 +68,6 @@ def fidelity(counted: Counted) -> Block:
         apart={"fl": fl, "rpl": rpl, "rop": rop},
         behind=counted.behind,
     )
-
-
-def _set_ends(counted: Counted, row: Row) -> tuple[float, float] | None:
-    """The ends of RPL where the reader set T: it rises with FC, so that they are those of FC = N · RFC, cut at T."""
-    found = (counted.sure or {"taxa": {}})["taxa"].get(row["taxon"], {}).get("rfc", [None, None])
-    if found[0] is None:
-        return None
-    threshold = counted.r.popularity.threshold
-    return min(found[0] * counted.r.n / threshold, 1.0), min(found[1] * counted.r.n / threshold, 1.0)
 
 
 def _leveling(counted: Counted) -> Drawing:

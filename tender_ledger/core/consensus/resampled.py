@@ -1,0 +1,75 @@
+"""How sure a consensus analysis is: competences and fit in resamples of the questions."""
+
+from collections.abc import Callable
+from dataclasses import dataclass
+
+import numpy as np
+import numpy.typing as npt
+
+from tender_ledger.core.consensus.model import FIT, Answers, Consensus, minres_of_each
+from tender_ledger.core.resampling.drawing import draw
+from tender_ledger.core.resampling.quantiles import ends_where_defined
+
+Floats = npt.NDArray[np.float64]
+_MOST_CELLS = 2_000_000  # of matrices of matches at a time
+_LEAST = 1e-7  # what a competence still moves by in a resample
+
+
+@dataclass(frozen=True)
+class ConsensusEnds:
+    """The 95 % ends of every informant's competence, arrays of shape (informants,), of their mean, and of lambda1 / lambda2;
+    NaN where more than 5 % of the resamples leave it undefined. `fits`: the share of resamples with a ratio of 3 and more."""
+
+    low: Floats
+    high: Floats
+    mean: tuple[float, float]
+    ratio: tuple[float, float]
+    fits: float
+    replicates: int
+    seed: int
+
+
+def consensus_ends(found: Consensus, *, replicates: int = 1000, seed: int = 1,
+                   step: Callable[[int, int], None] = lambda _done, _all: None) -> ConsensusEnds:  # fmt: skip
+    """Resample the questions: the informants are those whose competence is asked for, and drawn twice one would agree with
+    himself. A resample in which two informants answered no question in common is undefined. `step` is told how far it is.
+
+    Misleads where there are few questions, or questions that hang together: the intervals are then too narrow.
+    """
+    n = len(found.answers.informants)
+    drawn = draw(np.zeros(len(found.answers.questions), dtype=np.int64), replicates, seed)
+    parts, at_once = [], max(_MOST_CELLS // n**2, 1)
+    for first in range(0, replicates, at_once):
+        step(first, replicates)
+        parts.append(_of(found, drawn.weights[first : first + at_once]))
+    competence, ratio = (np.concatenate(one) for one in zip(*parts, strict=True))
+    columns = np.column_stack([competence, competence.mean(axis=1), ratio])
+    low, high = ends_where_defined(columns, drawn.shares())
+    return ConsensusEnds(low[:n], high[:n], (float(low[n]), float(high[n])), (float(low[n + 1]), float(high[n + 1])),
+                         float((ratio >= FIT).mean()), replicates, seed)  # fmt: skip
+
+
+def _of(found: Consensus, weights: npt.NDArray[np.float32]) -> tuple[Floats, Floats]:
+    """Competences, shape (resamples, informants), and lambda1 / lambda2 in some resamples; NaN where undefined."""
+    n, rows = len(found.answers.informants), len(weights)
+    matches = _corrected_matches_of_each(found.answers, weights)
+    defined = ~np.isnan(matches).any(axis=(1, 2))
+    competence, ratio = np.full((rows, n), np.nan), np.full(rows, np.nan)
+    there = matches[defined]
+    d = competence[defined] = minres_of_each(there, found.competence, least=_LEAST)
+    there[:, np.arange(n), np.arange(n)] = d**2
+    values = np.linalg.eigvalsh(there)
+    with np.errstate(divide="ignore"):
+        ratio[defined] = np.where(values[:, -2] > 0, values[:, -1] / np.maximum(values[:, -2], 0), np.inf)
+    return competence, ratio
+
+
+def _corrected_matches_of_each(answers: Answers, weights: npt.NDArray[np.float32]) -> Floats:
+    """M* of every resample, shape (resamples, informants, informants); NaN where a pair has no question in common."""
+    n, given = len(answers.informants), answers.codes >= 0
+    both = given[:, None, :] & given[None, :, :]
+    alike = both & (answers.codes[:, None, :] == answers.codes[None, :, :])
+    times, same = ((weights @ one.reshape(n * n, -1).T.astype(np.float32)).astype(np.float64) for one in (both, alike))
+    with np.errstate(invalid="ignore"):
+        share = (same / times).reshape(-1, n, n)
+    return (answers.alternatives * share - 1) / (answers.alternatives - 1)
