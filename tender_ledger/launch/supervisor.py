@@ -77,7 +77,7 @@ class Supervisor:
         return [
             sys.executable, "-m", "gunicorn", "--bind", f"127.0.0.1:{self.port}", "--workers", str(self.workers),
             "--worker-class", "gthread", "--threads", "8", "--graceful-timeout", "20", "--timeout", "60", "--no-control-socket",
-            "--log-level", "warning", "tender_ledger.web.app:create_app()",
+            "--log-level", "warning", "tender_ledger.web.app:served_app()",
         ]  # fmt: skip
 
     def _end(self) -> None:

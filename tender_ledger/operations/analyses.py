@@ -64,12 +64,13 @@ def uncertainty(scope: Scope, rules: CountingRules, *, group: str = "", purpose:
     options: dict[str, Any] = {"group": group, "replicates": replicates, "seed": seed}
     options |= {"threshold": threshold} if threshold else {}
     return computed(scope, "uncertainty", rules, options, lambda progress: _uncertain(scope, rules, options, progress),
-                    seconds=effort.of_uncertainty(results.size_of(scope), replicates), again=again)  # fmt: skip
+                    seconds=lambda: effort.of_uncertainty(results.size_of(scope), replicates), again=again)  # fmt: skip
 
 
 def ends_of_values(scope: Scope, rules: CountingRules, *, group: str = "", purpose: Purpose = Purpose.COUNTED,
                    begin: bool = False, again: bool = False) -> Computed:  # fmt: skip
-    """Of `uncertainty` the ends alone of rfc, ci, uv and uva by index and taxon, and of icf by category: little to read.
+    """Of `uncertainty` the ends alone, to nine digits, of rfc, ci, uv and uva by index and taxon, and of icf by category: little
+    to read.
 
     Where it takes long it is begun only with `begin`.
     """
@@ -78,13 +79,14 @@ def ends_of_values(scope: Scope, rules: CountingRules, *, group: str = "", purpo
 
     def work(progress: Progress) -> dict[str, Any]:
         whole = kept(scope, "uncertainty", rules, options) or _uncertain(scope, rules, options, progress)
-        ends = {name: {taxon: one[name][:2] for taxon, one in whole["taxa"].items() if one[name][0] is not None}
-                for name in PER_INFORMANT}  # fmt: skip
-        icf = {code: [one["low"], one["high"]] for code, one in whole["categories"].items() if one["low"] is not None}
-        return {**ends, "uva": whole["further"]["taxa"].get("uva", {}), "icf": icf}
+        found = {name: {taxon: one[name][:2] for taxon, one in whole["taxa"].items() if one[name][0] is not None}
+                 for name in PER_INFORMANT}  # fmt: skip
+        found["uva"] = whole["further"]["taxa"].get("uva", {})
+        found["icf"] = {code: [one["low"], one["high"]] for code, one in whole["categories"].items() if one["low"] is not None}
+        return {name: {of: [float(f"{end:.9g}") for end in ends] for of, ends in named.items()} for name, named in found.items()}
 
-    return computed(scope, "ends", rules, options, work, seconds=effort.of_uncertainty(results.size_of(scope), REPLICATES),
-                    again=again, begin=begin or again)  # fmt: skip
+    return computed(scope, "ends", rules, options, work, again=again, begin=begin or again,
+                    seconds=lambda: effort.of_uncertainty(results.size_of(scope), REPLICATES))  # fmt: skip
 
 
 def _uncertain(scope: Scope, rules: CountingRules, options: Mapping[str, Any], progress: Progress) -> dict[str, Any]:
@@ -155,7 +157,9 @@ def listening(scope: Scope, rules: CountingRules, *, group: str = "", purpose: P
             }  # fmt: skip
         return body
 
-    return computed(scope, "listening", rules, {"group": group}, work, seconds=effort.of_listening(results.size_of(scope)))
+    return computed(
+        scope, "listening", rules, {"group": group}, work, seconds=lambda: effort.of_listening(results.size_of(scope))
+    )
 
 
 def _told_by_few(tally: Tally, things: str, among: Bools) -> dict[str, list[list[str]]]:
@@ -190,7 +194,7 @@ def knowledge(scope: Scope, rules: CountingRules, *, purpose: Purpose = Purpose.
     own = [facts[people.codes[at]] for at in counted]
     ages = [None if one["born"] is None else scope.day.year - one["born"] for one in own]
     ties = computed(scope, "ties", rules, {"seed": seed}, lambda _progress: _ties(found, own, ages, seed),
-                    seconds=effort.of_ties(results.size_of(scope)))  # fmt: skip
+                    seconds=lambda: effort.of_ties(results.size_of(scope)))  # fmt: skip
     holders = [
         {"code": people.codes[at], "community": one["community"], "gender": one["gender"], "age": ages[place],
          "years": one["years"], "shown": bool(one["shown"]), **{name: number(float(found[name][place])) for name in found}}
@@ -301,4 +305,4 @@ def parts_and_preparations(scope: Scope, rules: CountingRules, *, purpose: Purpo
                                            "high": [_numbers(one) for one in high[kept]]}  # fmt: skip
         return body
 
-    return computed(scope, "parts", rules, {}, work, seconds=effort.of_parts(results.size_of(scope)))
+    return computed(scope, "parts", rules, {}, work, seconds=lambda: effort.of_parts(results.number_of_reports(scope)))

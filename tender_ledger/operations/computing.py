@@ -57,8 +57,10 @@ def kept(scope: Scope, name: str, rules: CountingRules, options: Mapping[str, An
 
 
 def computed(scope: Scope, name: str, rules: CountingRules, options: Mapping[str, Any], work: Work, *,
-             seconds: float, again: bool = False, begin: bool = True) -> Computed:  # fmt: skip
+             seconds: Callable[[], float], again: bool = False, begin: bool = True) -> Computed:  # fmt: skip
     """The kept result, or the work done now where it is expected to take few seconds, or how far it is beside the request.
+
+    `seconds` says how many it is expected to take, and is asked only where nothing is kept.
 
     `again` begins anew what was cancelled or failed. Without `begin` nothing is begun beside the request: the state is then
     "not begun" where nobody began it. The work runs in the thread of the request or in one of its own, each
@@ -69,7 +71,7 @@ def computed(scope: Scope, name: str, rules: CountingRules, options: Mapping[str
         return Computed(there, options=options)
     digest = digest_of(scope, name, rules, options)
     revision = int(studies.study(scope)["revision"])
-    if seconds <= SHORT:
+    if seconds() <= SHORT:
         body = work(lambda _done, _total: None)
         results.keep_results(scope, revision, {digest: _packed(body)})
         return Computed(json.loads(json.dumps(body)), options=options)

@@ -5,7 +5,7 @@ Fitted to runs on two slow cores; they decide only where a computation runs, nev
 
 from collections.abc import Mapping
 
-Size = Mapping[str, int]  # informants, plants, reports of the study
+Size = Mapping[str, int]  # informants and plants of the study
 
 
 def of_uncertainty(size: Size, replicates: int) -> float:
@@ -33,5 +33,5 @@ def of_competences(informants: int) -> float:
     return informants**2 / 5000
 
 
-def of_parts(size: Size) -> float:
-    return size["reports"] / 2e5
+def of_parts(reports: int) -> float:
+    return reports / 2e5

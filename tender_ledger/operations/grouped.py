@@ -172,7 +172,7 @@ def groups(scope: Scope, rules: CountingRules, *, by: str = "community", since: 
         }  # fmt: skip
 
     options = {"by": by, "since": str(since or ""), "seed": seed}
-    return computed(scope, "groups", rules, options, work, seconds=effort.of_groups(results.size_of(scope)), again=again)
+    return computed(scope, "groups", rules, options, work, seconds=lambda: effort.of_groups(results.size_of(scope)), again=again)
 
 
 def resampled_groups(found: Grouped, seed: int, names: Sequence[str] = ()) -> list[ResampledGroup]:
@@ -195,9 +195,8 @@ def sides(scope: Scope, rules: CountingRules, first: str, second: str, *, purpos
         ends = {index: named_ends(gap_ends(one, other, index), found.tally.taxa.names) for index in PER_INFORMANT}
         return {**ends, "icf": named_ends(gap_ends(one, other, "icf"), found.tally.table.categories), "seed": seed}
 
-    size = results.size_of(scope)
-    return computed(scope, "sides", rules, {"first": first, "second": second, "seed": seed}, work,
-                    seconds=effort.of_uncertainty(size, 1000), again=again, begin=begin or again)  # fmt: skip
+    return computed(scope, "sides", rules, {"first": first, "second": second, "seed": seed}, work, again=again,
+                    begin=begin or again, seconds=lambda: effort.of_uncertainty(results.size_of(scope), 1000))  # fmt: skip
 
 
 def agreement_among(tally: Tally, members: Bools) -> dict[str, list[int]]:

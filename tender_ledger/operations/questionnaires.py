@@ -160,4 +160,4 @@ def how_sure(scope: Scope, number: int, found: Consensus, *, again: bool = False
         }  # fmt: skip
 
     return computed(scope, "competences", CountingRules(), {"questionnaire": number}, work,
-                    seconds=effort.of_competences(len(found.answers.informants)), again=again)  # fmt: skip
+                    seconds=lambda: effort.of_competences(len(found.answers.informants)), again=again)  # fmt: skip

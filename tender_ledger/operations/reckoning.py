@@ -118,7 +118,9 @@ def _keep(scope: Scope, rules: CountingRules, revision: int, r: Reckoning) -> No
 
 def parts_told(scope: Scope) -> list[dict[str, Any]]:
     """The parts that reports which may be counted tell of, by label."""
-    return reports.parts_in_use(scope.for_purpose(Purpose.COUNTED))
+    counted = scope.for_purpose(Purpose.COUNTED)
+    found: list[dict[str, Any]] = kept_body(counted, "parts told", lambda: {"parts": reports.parts_in_use(counted)})["parts"]
+    return found
 
 
 @dataclass(frozen=True)

@@ -77,3 +77,11 @@ def create_app(settings: Mapping[str, str] = os.environ) -> Flask:
     ):
         app.register_blueprint(blueprint)
     return app
+
+
+def served_app() -> Flask:
+    """The application as a server runs it: with every template read, so that nobody who asks waits for that."""
+    app = create_app()
+    for name in app.jinja_env.list_templates():
+        app.jinja_env.get_template(name)
+    return app

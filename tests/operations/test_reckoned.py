@@ -194,20 +194,22 @@ def test_long_work_is_done_beside_the_request_left_and_cancelled(told: SmallStud
             time.sleep(0.01)
         return {"done": True}
 
-    begun = computing.computed(told.scope, "slow", RULES, {}, work, seconds=60)
+    begun = computing.computed(told.scope, "slow", RULES, {}, work, seconds=lambda: 60.0)
     assert (begun.state, begun.body) == ("working", None)
-    assert computing.computed(told.scope, "slow", RULES, {}, work, seconds=60).number == begun.number  # nobody begins it twice
+    assert (
+        computing.computed(told.scope, "slow", RULES, {}, work, seconds=lambda: 60.0).number == begun.number
+    )  # nobody begins it twice
     computing.cancel(told.scope, begun.number)
     time.sleep(0.3)
     reached = len(steps)
-    assert computing.computed(told.scope, "slow", RULES, {}, work, seconds=60).state == "cancelled"
+    assert computing.computed(told.scope, "slow", RULES, {}, work, seconds=lambda: 60.0).state == "cancelled"
     time.sleep(0.2)
     assert len(steps) == reached < 400
-    quick = computing.computed(told.scope, "slow", RULES, {}, lambda _progress: {"done": 1}, seconds=60, again=True)
+    quick = computing.computed(told.scope, "slow", RULES, {}, lambda _progress: {"done": 1}, seconds=lambda: 60.0, again=True)
     for _ in range(50):
         if quick.body is None:
             time.sleep(0.05)
-            quick = computing.computed(told.scope, "slow", RULES, {}, work, seconds=60)
+            quick = computing.computed(told.scope, "slow", RULES, {}, work, seconds=lambda: 60.0)
     assert quick.body == {"done": 1}
     assert results.computation(told.scope, "nothing", 1) is None
 

@@ -45,14 +45,18 @@ def keep_results(scope: Scope, revision: int, bodies: Mapping[str, bytes]) -> No
 
 
 def size_of(scope: Scope) -> dict[str, int]:
-    """How much there is to compute on: holders and sources, plants, reports."""
+    """How much there is to compute on: holders and sources, plants."""
     found = row(
         """SELECT (SELECT count(*) FROM informant WHERE study_id = %(study)s) AS informants,
-                  (SELECT count(*) FROM plant WHERE study_id = %(study)s AND removed_at IS NULL) AS plants,
-                  (SELECT count(*) FROM use_report WHERE study_id = %(study)s AND removed_at IS NULL) AS reports""",
+                  (SELECT count(*) FROM plant WHERE study_id = %(study)s AND removed_at IS NULL) AS plants""",
         study=scope.study_id,
     )
     return {key: int(number) for key, number in (found or {}).items()}
+
+
+def number_of_reports(scope: Scope) -> int:
+    """Reports of the study, which take longer to count than to say what else there is."""
+    return int(value("SELECT count(*) FROM use_report WHERE study_id = %(study)s AND removed_at IS NULL", study=scope.study_id))
 
 
 def begin(scope: Scope, digest: str, revision: int) -> int | None:

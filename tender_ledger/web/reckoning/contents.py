@@ -6,12 +6,15 @@ from dataclasses import dataclass, field
 from functools import cached_property
 from typing import Any
 
+from markupsafe import Markup, escape
+
 from tender_ledger.core.indices.catalogue import EXPLAINED
 from tender_ledger.core.indices.working import CATEGORY_INDICES, TAXON_INDICES
 from tender_ledger.core.rules import CountingRules
 from tender_ledger.figures.drawing import Drawing
 from tender_ledger.formats.tables import Column, Table, ends_written, written
 from tender_ledger.operations.computing import Computed
+from tender_ledger.web.shared.words import gettext as _
 
 Names = Mapping[str, str]  # of communities, or of terms, by code
 Row = Mapping[str, Any]
@@ -67,6 +70,13 @@ class Hairline:
     at: float
     said: str
 
+    @property
+    def drawn(self) -> Markup:
+        """As it stands on a page, its ends being read aloud."""
+        title, line = escape(f"{_('95 %:')} {self.said}"), f"M{self.low} 2.5H{self.high}M{self.at} .5v4"
+        drawn = f'<svg class="interval" width="{_LINE:.0f}" height="5" role="img"><title>{title}</title><path d="{line}"/></svg>'
+        return Markup(drawn)  # noqa: S704 - its words are escaped
+
 
 def hairline_of(value: float, ends: tuple[float, float], reach: tuple[float, float], said: str) -> Hairline | None:
     """An interval on the scale from the first to the last of what a column reaches; None where it reaches nowhere, or for 0
@@ -79,13 +89,14 @@ def hairline_of(value: float, ends: tuple[float, float], reach: tuple[float, flo
     return Hairline(low, max(high, low + 0.5), at, said)
 
 
-def hairlines(values: Mapping[str, float], ends: Mapping[str, Sequence[float]], kind: str = "decimal") -> dict[str, Hairline]:
-    """The intervals of the named values of a column that have one, all on one scale from 0, or from the lowest below it."""
+def hairlines(values: Mapping[str, float], ends: Mapping[str, Sequence[float]], kind: str = "decimal") -> dict[str, Markup]:
+    """The intervals of the named values of a column that have one, drawn, all on one scale from 0, or from the lowest below
+    it."""
     there = {name: ends[name] for name in values if name in ends}
     reach = (min([0.0, *(low for low, _high in there.values())]), max([0.0, *(high for _low, high in there.values())]))
     drawn = {name: hairline_of(values[name], (low, high), reach, f"{written(low, kind)} to {written(high, kind)}")
              for name, (low, high) in there.items()}  # fmt: skip
-    return {name: line for name, line in drawn.items() if line}
+    return {name: line.drawn for name, line in drawn.items() if line}
 
 
 Takes = Callable[[Row], Apart | Standing]

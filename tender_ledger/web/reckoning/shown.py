@@ -12,9 +12,9 @@ from tender_ledger.core.publication import MINIMUM_HOLDERS
 from tender_ledger.operations import analyses, grouped
 from tender_ledger.operations.computing import Computed
 from tender_ledger.operations.reckoning import taxon_facts
-from tender_ledger.web.reckoning.asked import LADDER_INDICES, Asked
+from tender_ledger.web.reckoning.asked import LADDER_INDICES, Asked, categories
 from tender_ledger.web.reckoning.contents import hairlines
-from tender_ledger.web.reckoning.tables import category_rows, faced_categories, faced_taxa, ladder_of, taxon_rows
+from tender_ledger.web.reckoning.tables import category_rows, drawn_strip, faced_categories, faced_taxa, ladder_of, taxon_rows
 
 _FIRST_ROWS = 100  # plants on the page before “all of them”
 
@@ -54,7 +54,9 @@ def _plants(one: Asked, part: Reckoning, selected: Selected | None) -> dict[str,
     spans = analyses.ends_of_values(g.scope, one.rules, group=one.group, **_wanted())
     lines = {kind: hairlines({row.name: row.numbers[kind] for row in rows}, (spans.body or {}).get(kind, {}))
              for kind in (*PER_INFORMANT, "uva")}  # fmt: skip
-    return {"spans": spans, "lines": lines, "rows": rows, "shown_rows": shown, "all_rows": int(part.told.sum()),
+    known = categories()
+    strips = {row.name: drawn_strip(row.shares, known) for row in rows}
+    return {"spans": spans, "lines": lines, "strips": strips, "rows": rows, "shown_rows": shown, "all_rows": int(part.told.sum()),
             "facts": taxon_facts(g.scope), "sort": sort}  # fmt: skip
 
 

@@ -1,10 +1,11 @@
 """The rows of the reckoning's tables and its ladder, in the order asked for, and of those only what the filter shows."""
 
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
+from markupsafe import Markup, escape
 
 from tender_ledger.core.indices.comparison import CategoriesCompared, Side, TaxaCompared
 from tender_ledger.core.indices.ranking import ranked_in_a_ladder, ranks, values_of_taxa
@@ -13,6 +14,7 @@ from tender_ledger.core.indices.selection import Selected
 from tender_ledger.core.tally.table import Bools
 from tender_ledger.figures.ladder import Ladder, Told, use_ladder
 from tender_ledger.figures.strip import Share, strip
+from tender_ledger.web.shared.templating import hue
 
 _STRIP = 112.0  # width of the category strip, pixels
 _FACE = 200.0  # width of the scale on which two communities face each other, pixels
@@ -81,6 +83,18 @@ def taxon_rows(r: Reckoning, sort: str, selected: Selected | None = None, first:
         for at in shown[:first]
     ]  # fmt: skip
     return rows, len(shown)
+
+
+def drawn_strip(shares: Sequence[Share], known: Mapping[str, Any]) -> Markup:
+    """The strip of a taxon's use categories as it stands on a page, by their colours and two letters; `known` by code."""
+    said = escape(", ".join(f"{known[one.code].label} {one.count}" for one in shares))
+    marks = [f'<svg class="shares" viewBox="0 0 112 22" role="img" aria-label="{said}">']
+    for one in shares:
+        letters = escape(known[one.code].short)
+        marks.append(f'<rect class="{hue(known[one.code].short)}" x="{one.x}" y="2" width="{one.drawn}" height="9"/>')
+        if one.has_room:
+            marks.append(f'<text x="{one.x + one.width / 2}" y="20">{letters}</text>')
+    return Markup("".join([*marks, "</svg>"]))  # noqa: S704 - words are escaped above
 
 
 def _shown(flags: Bools | None, at: int) -> bool:

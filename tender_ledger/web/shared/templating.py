@@ -5,6 +5,7 @@ import uuid
 from collections.abc import Mapping
 from datetime import date, datetime
 from typing import Any
+from urllib.parse import quote
 from zoneinfo import ZoneInfo
 
 from flask import Flask, request, url_for
@@ -30,7 +31,7 @@ def install(app: Flask) -> None:
         count=count, decimal=decimal, day=day, days=days, moment=moment, sci=sci, clock=recording_time, terms=terms_sentence,
         cite=cited, degrees=degrees, measure=measure, hue=hue, written=written_name, signed=signed, scheme=scheme,
     )  # fmt: skip
-    app.jinja_env.globals.update(here=here, last_act=last_act, new_key=lambda: str(uuid.uuid4()))
+    app.jinja_env.globals.update(here=here, leads=leads, last_act=last_act, new_key=lambda: str(uuid.uuid4()))
 
 
 def count(value: int) -> str:
@@ -153,6 +154,17 @@ def hue(abbreviation: str | None) -> str:
     if abbreviation in _SHIPPED:
         return f"c-{abbreviation.lower()}"
     return f"c-own{sum(map(ord, abbreviation or '')) % 6}"
+
+
+def leads(base: Markup, kind: str, subject: str, opened: str = "") -> Markup:
+    """What makes a link of a table lead into the margin: the number of a kind, of a subject that is quoted for an address.
+
+    `base` is the address up to it, `opened` the number that is open, quoted too. For tables of many cells, which the macro of
+    single links would keep waiting.
+    """
+    address = f"{base}{kind}:{subject}"
+    current = ' aria-current="true"' if opened == quote(f"{kind}:") + subject else ""
+    return Markup(f'href="{address}" hx-get="{address}" data-margin{current}')  # noqa: S704 - both parts are escaped
 
 
 def here(**changes: str | None) -> str:
