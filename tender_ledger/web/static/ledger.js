@@ -321,8 +321,10 @@ function settle(form) {
 }
 
 function markOpened() {
+  const what = (address) => `${address.pathname}?${address.searchParams}`;  // however its spaces are written
+  const here = what(new URL(location.href));
   for (const link of document.querySelectorAll("a[data-margin]")) {
-    const open = new URL(link.getAttribute("href"), location.href).href === location.href;  // a link in a figure has no plain href
+    const open = what(new URL(link.getAttribute("href"), location.href)) === here;  // a link in a figure has no plain href
     if (open) link.setAttribute("aria-current", "true");
     else link.removeAttribute("aria-current");
     link.closest("tr")?.classList.toggle("open", Boolean(link.closest("tr").querySelector("a[aria-current]")));
