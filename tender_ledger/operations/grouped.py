@@ -132,7 +132,7 @@ def groups(scope: Scope, rules: CountingRules, *, by: str = "community", since: 
         points, tree = principal_coordinates(distances), average_tree(distances)
         names, taxa = grouping.names, len(tally.taxa.names)
         wanted = [(one, other) for one in range(len(names)) for other in range(one + 1, len(names))]
-        resampled = resampled_groups(found, seed)
+        resampled = resampled_groups(found, ("ci",), seed)
         pairs, whole = [], min(len(wanted), MOST_PAIRS) * taxa
         for at, (one, other) in enumerate(wanted[:MOST_PAIRS]):
             pair = compare(tally, told, one, other, seed=seed, step=_steps(progress, at * taxa, whole))
@@ -175,11 +175,11 @@ def groups(scope: Scope, rules: CountingRules, *, by: str = "community", since: 
     return computed(scope, "groups", rules, options, work, seconds=lambda: effort.of_groups(results.size_of(scope)), again=again)
 
 
-def resampled_groups(found: Grouped, seed: int, names: Sequence[str] = ()) -> list[ResampledGroup]:
-    """Every group in its resamples, or those of these names in their order, each drawn by itself."""
+def resampled_groups(found: Grouped, indices: Sequence[str], seed: int, names: Sequence[str] = ()) -> list[ResampledGroup]:
+    """Every group in its resamples with these indices, or the groups of these names in their order, each drawn by itself."""
     seeds = np.random.SeedSequence(seed).generate_state(len(found.grouping.names))
     wanted = [found.grouping.names.index(name) for name in names or found.grouping.names]
-    return [resampled_group(found.tally, found.grouping.members(at), seed=int(seeds[at])) for at in wanted]
+    return [resampled_group(found.tally, found.grouping.members(at), indices, seed=int(seeds[at])) for at in wanted]
 
 
 def sides(scope: Scope, rules: CountingRules, first: str, second: str, *, purpose: Purpose = Purpose.COUNTED,
@@ -191,7 +191,7 @@ def sides(scope: Scope, rules: CountingRules, first: str, second: str, *, purpos
 
     def work(_progress: Progress) -> dict[str, Any]:
         found = grouped(scope, rules, "community", None)
-        one, other = resampled_groups(found, seed, (first, second))
+        one, other = resampled_groups(found, PER_INFORMANT, seed, (first, second))
         ends = {index: named_ends(gap_ends(one, other, index), found.tally.taxa.names) for index in PER_INFORMANT}
         return {**ends, "icf": named_ends(gap_ends(one, other, "icf"), found.tally.table.categories), "seed": seed}
 

@@ -148,6 +148,8 @@ def test_intervals_that_take_long_are_offered_and_then_waited_for(sign_in: Signe
         assert '<svg class="interval"' not in page
         offered = re.search(r'<a href="([^"]*sure=yes[^"]*)">Compute the intervals</a>', page)[1].replace("&amp;", "&")
         assert "Being computed beside this page" in client.get(urljoin(PAGE, offered)).text
+    assert "Being computed beside this page" in client.get(f"{PAGE}/compare?rules=preset-events").text
+    assert client.get(f"{PAGE}/compare/plants.csv?rules=preset-events").status_code == 503
 
 
 def test_the_ladder_comes_as_a_page_for_print(sign_in: SignedIn):

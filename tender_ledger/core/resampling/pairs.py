@@ -1,13 +1,13 @@
 """Groups under resampling, each within itself: how sure their values are, and in pairs their likeness and differences."""
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass
-from functools import cached_property
 
 import numpy as np
 import numpy.typing as npt
 
 from tender_ledger.core.groups.likeness import spearman
+from tender_ledger.core.indices.ranking import PER_INFORMANT
 from tender_ledger.core.resampling.bootstrap import per_informant, resampled_agreement, resampled_sums
 from tender_ledger.core.resampling.drawing import draw
 from tender_ledger.core.resampling.quantiles import MOST_UNDEFINED, ends_of_columns, ends_where_defined, weighted_ends
@@ -20,20 +20,18 @@ Ends = tuple[Floats, Floats]
 
 @dataclass(frozen=True)
 class ResampledGroup:
-    """A group of `n` informants in its resamples: the sums over them of what RFC, CI and UV are means of, by these names (rfc,
-    ci, uv), each of shape (resamples, taxa), and ICF, shape (resamples, categories), NaN where undefined."""
+    """A group of `n` informants in its resamples: the sums over them of what RFC, CI and UV are means of, by their names (rfc,
+    ci, uv) and as far as they were asked for, each of shape (resamples, taxa); whether a taxon was told in a resample, of the
+    same shape; and ICF, shape (resamples, categories), NaN where undefined."""
 
     n: int
     sums: Mapping[str, npt.NDArray[np.float32]]
+    told: Bools
     icf: Floats
 
     def values(self, index: str) -> Floats:
         """RFC, CI or UV over the N of the group."""
         return self.sums[index].astype(np.float64) / max(self.n, 1)
-
-    @cached_property
-    def told(self) -> Bools:
-        return self.sums["rfc"] > 0
 
     def ends(self, index: str) -> Ends:
         """The 95 % ends of rfc, ci or uv by taxon, of icf by category (NaN where more than 5 % are undefined)."""
@@ -42,15 +40,18 @@ class ResampledGroup:
         return ends_of_columns(self.values(index))
 
 
-def resampled_group(tally: Tally, members: Bools, *, replicates: int = 1000, seed: int = 1) -> ResampledGroup:
-    """Resample the counted informants among `members`, whole, the silent too."""
+def resampled_group(tally: Tally, members: Bools, indices: Collection[str] = PER_INFORMANT, *, replicates: int = 1000,
+                    seed: int = 1) -> ResampledGroup:  # fmt: skip
+    """Resample the counted informants among `members`, whole, the silent too. Each of the indices takes 4 bytes a resample and
+    taxon for as long as the group is held."""
     counted = members & tally.counted
     n = int(counted.sum())
     number = np.full(len(members), -1, dtype=np.int64)
     number[counted] = np.arange(n)
     drawn = draw(np.zeros(n, dtype=np.int64), replicates, seed)
     sums = {name: resampled_sums(drawn, values) for name, values in per_informant(tally, counted, number).items()}
-    return ResampledGroup(n, sums, resampled_agreement(tally, counted, number, drawn))
+    kept = {name: sums[name] for name in indices}
+    return ResampledGroup(n, kept, sums["rfc"] > 0, resampled_agreement(tally, counted, number, drawn))
 
 
 def pair_ends(first: ResampledGroup, second: ResampledGroup) -> dict[str, tuple[float, float]]:

@@ -61,10 +61,12 @@ def compare(one: Asked, purpose: Purpose, _names: Names) -> Content:
         subject="choice",
     )
     shown = _published(compared.taxa, compared, purpose)
-    bodies = [analyses.ends_of_values(g.scope, rules, purpose=purpose).body or {} for rules in (one.in_force, one.rules)]
+    again = "again" in request.args
+    spans = [analyses.ends_of_values(g.scope, rules, purpose=purpose, begin=True, again=again)
+             for rules in (one.in_force, one.rules)]  # fmt: skip
 
     def ends_by(name: str) -> Sequence[Mapping[str, Ends]]:
-        return [body.get(name, {}) for body in bodies]
+        return [(found.body or {}).get(name, {}) for found in spans]
 
     labels = {code: choice.label for code, choice in categories().items()}
     blocks: list[Block | None] = [
@@ -87,7 +89,8 @@ def compare(one: Asked, purpose: Purpose, _names: Names) -> Content:
             _reports("first", found.only_first, compared.only_first),
             _reports("second", found.only_second, compared.only_second),
         ]
-    return Content(heading, lede, [block for block in blocks if block is not None])
+    waits = next((found for found in spans if found.body is None), None)
+    return Content(heading, lede, [block for block in blocks if block is not None], waits=waits)
 
 
 def _values_apart(one: Asked, index: str, purpose: Purpose) -> dict[str, Any]:
