@@ -57,7 +57,18 @@ def _in_files(columns: Sequence[Column]) -> list[Column]:
 def table_csv(table: Table) -> bytes:
     """The values at full precision under their keys; an undefined value is an empty cell."""
     keys = [column.key for column in _in_files(table.columns)]
-    return write_sheet(keys, [{key: _plain(row.get(key)) for key in keys} for row in table.rows])
+    return write_sheet(keys, [dict(zip(keys, _cells(row, table.columns), strict=True)) for row in table.rows])
+
+
+def _cells(row: Mapping[str, Any], columns: Sequence[Column]) -> list[Any]:
+    """The values of a row as `_in_files` has the columns; what is undefined has no interval."""
+    found = []
+    for column in columns:
+        value = _plain(row.get(column.key))
+        found.append(value)
+        if column.ends:
+            found += [None if value is None else _plain(row.get(f"{column.key}_{end}")) for end in ("low", "high")]
+    return found
 
 
 def _plain(cell: Any) -> Any:
@@ -78,7 +89,7 @@ def table_xlsx(table: Table) -> bytes:
         cell.font = Font(bold=True)
     formats = {"decimal": "0.000", "share": "0.0 %", "p": "0.0000", "sure": "0.0000", "tenth": "0.0"}
     for row in table.rows:
-        sheet.append([_safe(_plain(row.get(column.key))) for column in columns])
+        sheet.append([_safe(cell) for cell in _cells(row, table.columns)])
     for at, column in enumerate(columns, 1):
         for line in range(2, len(table.rows) + 2):
             if column.kind in formats:
@@ -129,7 +140,7 @@ def _cell(row: Mapping[str, Any], column: Column) -> str:
 
 def ends_written(row: Mapping[str, Any], column: Column) -> str:
     """The ends of an interval as they are read, or "" where there is none."""
-    if not column.ends or _plain(row.get(f"{column.key}_low")) is None:
+    if not column.ends or _plain(row.get(column.key)) is None or _plain(row.get(f"{column.key}_low")) is None:
         return ""
     low, high = (written(row[f"{column.key}_{end}"], column.kind) for end in ("low", "high"))
     return f"{low} to {high}"

@@ -3,6 +3,7 @@
 Whoever told in encounters of several kinds, or before a day and since, stands in each of these groups with what was told there.
 """
 
+import math
 from collections import Counter
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
@@ -138,9 +139,11 @@ def groups(scope: Scope, rules: CountingRules, *, by: str = "community", since: 
             pair = compare(tally, told, one, other, seed=seed, step=_steps(progress, at * taxa, whole))
             fit = pair.permanova
             ends = {**pair_ends(resampled[one], resampled[other]), "permanova": fit.f_ends, "r2": fit.r2_ends}
+            undefined = {name for name in ("jaccard", "sorensen", "spearman_shared", "spearman_union")
+                         if math.isnan(getattr(pair, name))}  # fmt: skip
             pairs.append({
                 "first": names[one], "second": names[other], "n": list(pair.n), "left_out": fit.left_out, "why": fit.why,
-                **pair_part(pair), "ends": {name: list(two) for name, two in ends.items() if two},
+                **pair_part(pair), "ends": {name: list(two) for name, two in ends.items() if two and name not in undefined},
                 "difference_ends": named_ends(gap_ends(resampled[one], resampled[other], "ci"), tally.taxa.names,
                                               {taxon.taxon for taxon in pair.taxa}),
                 "icf_ends": named_ends(gap_ends(resampled[one], resampled[other], "icf"), tally.table.categories),

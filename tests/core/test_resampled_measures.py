@@ -75,6 +75,12 @@ def test_groups_have_ends_of_their_own_and_of_their_differences():
     np.testing.assert_allclose(one.ends("icf"), (low, high), atol=0.05)
     assert np.isnan(gap_ends(one, other, "icf")[0]).tolist() == (
         np.isnan(one.icf - other.icf).mean(axis=0) > 0.05).tolist()  # fmt: skip
+    alone = resampled_group(tally, np.arange(8) == 0, replicates=20)
+    told_once = [
+        np.sum(tally.reports.category[tally.reports.informant == 0] == at) < 2 for at in range(len(tally.table.categories))
+    ]
+    assert any(told_once)
+    assert np.isnan(alone.icf).all(axis=0).tolist() == told_once  # a report drawn twice agrees with nobody
 
 
 def test_a_tree_says_in_how_many_resamples_its_groups_are_joined():

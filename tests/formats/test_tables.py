@@ -49,3 +49,17 @@ def test_the_typeset_page_is_whole_and_escapes_what_it_holds():
 def test_values_as_they_are_read():
     assert [written(*one) for one in ((1234.0, "count"), (-3, "count"), (0.25, "share"), (None, "decimal"), (2.5, "count"))] == [
         "1\u2009234", "−3", "25.0\u2009%", "–", "2.50"]  # fmt: skip
+
+
+def test_what_is_undefined_has_no_interval_in_any_file():
+    columns = [Column("of", "category", "text"), Column("icf", "ICF", ends=True)]
+    rows = [
+        {"of": "food", "icf": 0.5, "icf_low": 0.25, "icf_high": 0.75},
+        {"of": "fuels", "icf": None, "icf_low": 0.0, "icf_high": 1.0},
+    ]
+    table = Table("agreement", "Agreement", columns, rows, subject="of")
+    assert table_csv(table).decode().splitlines()[1:] == ["food,0.5,0.25,0.75", "fuels,,,"]
+    sheet = load_workbook(io.BytesIO(table_xlsx(table)))["values"]
+    assert [[cell.value for cell in line] for line in sheet.iter_rows(min_row=2)] == [
+        ["food", 0.5, 0.25, 0.75], ["fuels", None, None, None]]  # fmt: skip
+    assert table_html(table).decode().count("<small>") == 1

@@ -9,7 +9,7 @@ import numpy.typing as npt
 from tender_ledger.core.groups.likeness import spearman
 from tender_ledger.core.indices.ranking import PER_INFORMANT
 from tender_ledger.core.resampling.bootstrap import per_informant, resampled_agreement, resampled_sums
-from tender_ledger.core.resampling.drawing import draw
+from tender_ledger.core.resampling.drawing import Resamples, draw
 from tender_ledger.core.resampling.quantiles import MOST_UNDEFINED, ends_of_columns, ends_where_defined, weighted_ends
 from tender_ledger.core.tally.counting import Tally
 from tender_ledger.core.tally.table import Bools
@@ -22,7 +22,7 @@ Ends = tuple[Floats, Floats]
 class ResampledGroup:
     """A group of `n` informants in its resamples: the sums over them of what RFC, CI and UV are means of, by their names (rfc,
     ci, uv) and as far as they were asked for, each of shape (resamples, taxa); whether a taxon was told in a resample, of the
-    same shape; and ICF, shape (resamples, categories), NaN where undefined."""
+    same shape; and ICF, shape (resamples, categories), NaN where undefined, and throughout where that of the group is."""
 
     n: int
     sums: Mapping[str, npt.NDArray[np.float32]]
@@ -51,7 +51,10 @@ def resampled_group(tally: Tally, members: Bools, indices: Collection[str] = PER
     drawn = draw(np.zeros(n, dtype=np.int64), replicates, seed)
     sums = {name: resampled_sums(drawn, values) for name, values in per_informant(tally, counted, number).items()}
     kept = {name: sums[name] for name in indices}
-    return ResampledGroup(n, kept, sums["rfc"] > 0, resampled_agreement(tally, counted, number, drawn))
+    once = Resamples(np.ones((1, n), dtype=np.float32), None, "the group as it is")
+    undefined = np.isnan(resampled_agreement(tally, counted, number, once)[0])
+    icf = np.where(undefined, np.nan, resampled_agreement(tally, counted, number, drawn))
+    return ResampledGroup(n, kept, sums["rfc"] > 0, icf)
 
 
 def pair_ends(first: ResampledGroup, second: ResampledGroup) -> dict[str, tuple[float, float]]:

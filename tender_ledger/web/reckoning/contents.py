@@ -90,9 +90,11 @@ def hairline_of(value: float, ends: tuple[float, float], reach: tuple[float, flo
 
 
 def hairlines(values: Mapping[str, float], ends: Mapping[str, Sequence[float]], kind: str = "decimal") -> dict[str, Markup]:
-    """The intervals of the named values of a column that have one, drawn, all on one scale from 0, or from the lowest below
-    it."""
-    there = {name: ends[name] for name in values if name in ends}
+    """The intervals of the named values of a column that have one, drawn, all on one scale from 0, or from the lowest below it.
+
+    A value that is undefined has none.
+    """
+    there = {name: ends[name] for name, value in values.items() if name in ends and not math.isnan(value)}
     reach = (min([0.0, *(low for low, _high in there.values())]), max([0.0, *(high for _low, high in there.values())]))
     drawn = {name: hairline_of(values[name], (low, high), reach, f"{written(low, kind)} to {written(high, kind)}")
              for name, (low, high) in there.items()}  # fmt: skip
@@ -146,7 +148,7 @@ class Block:
     def hairline(self, column: Column, row: Row) -> Hairline | None:
         """The interval of a value as a line on the scale of its column; of unlike rows each on its own from −1 or 0 to 1."""
         value, low, high = (row.get(f"{column.key}{end}") for end in ("", "_low", "_high"))
-        if not column.ends or value is None or low is None or high is None or math.isnan(low):
+        if not column.ends or value is None or low is None or high is None or math.isnan(value) or math.isnan(low):
             return None
         reach = self._reach.get(column.key) or (min(0.0, low, -1.0 if low < 0 else 0.0), max(1.0, high))
         return hairline_of(value, (low, high), reach, ends_written(row, column))

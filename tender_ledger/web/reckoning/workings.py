@@ -91,4 +91,6 @@ def _value(block: Block, kind: str, row: Mapping[str, Any], ends: tuple[float, f
     own = next((column for column in of_kind if column.key == kind), of_kind[0] if of_kind else None)
     shown = written(row.get(own.key), own.kind) if own else "–"
     as_value = own.kind if own and own.kind in ("count", "share", "tenth") else "decimal"
-    return {"value": None if shown == "–" else shown, "ends": ends and [written(end, as_value) for end in ends]}
+    if shown == "–":
+        return {"value": None, "ends": None}
+    return {"value": shown, "ends": ends and [written(end, as_value) for end in ends]}
