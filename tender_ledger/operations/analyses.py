@@ -5,7 +5,7 @@ are plain JSON values, kept while they stand; what takes long is computed beside
 """
 
 from collections.abc import Collection, Mapping, Sequence
-from typing import Any
+from typing import Any, Literal
 
 import numpy as np
 
@@ -13,9 +13,9 @@ from tender_ledger.core.freelists.salience import category_bias, closed_up, mean
 from tender_ledger.core.groups.grouping import who_told
 from tender_ledger.core.indices.informants import informant_counts
 from tender_ledger.core.indices.parts import shares_ends, shares_told
-from tender_ledger.core.indices.ranking import PER_INFORMANT, RANKED_FROM
+from tender_ledger.core.indices.ranking import RANKED_FROM
 from tender_ledger.core.knowledge import MEASURES, difference_between, measures, seriated, tie_of_ranks
-from tender_ledger.core.resampling.bootstrap import bootstrap
+from tender_ledger.core.resampling.bootstrap import Bootstrap, bootstrap
 from tender_ledger.core.resampling.drawing import MOST_EXACT, draw, number_of_resamples
 from tender_ledger.core.resampling.further import Ends
 from tender_ledger.core.rules import CountingRules
@@ -27,7 +27,7 @@ from tender_ledger.core.tally.table import Bools
 from tender_ledger.core.terms import Purpose, Scope
 from tender_ledger.formats.result_parts import free_lists_part, named_ends, number, sampling_part
 from tender_ledger.operations import effort
-from tender_ledger.operations.computing import Computed, Progress, computed, kept
+from tender_ledger.operations.computing import Computed, Progress, computed
 from tender_ledger.operations.errors import NotFound
 from tender_ledger.storage.database import snapshot
 from tender_ledger.storage.queries import results
@@ -70,7 +70,7 @@ def uncertainty(scope: Scope, rules: CountingRules, *, group: str = "", purpose:
 def ends_of_values(scope: Scope, rules: CountingRules, *, group: str = "", purpose: Purpose = Purpose.COUNTED,
                    begin: bool = False, again: bool = False) -> Computed:  # fmt: skip
     """Of `uncertainty` the ends alone, to nine digits, of rfc, ci, uv and uva by index and taxon, and of icf by category: little
-    to read.
+    to compute and to read.
 
     Where it takes long it is begun only with `begin`.
     """
@@ -78,35 +78,42 @@ def ends_of_values(scope: Scope, rules: CountingRules, *, group: str = "", purpo
     options: dict[str, Any] = {"group": group, "replicates": REPLICATES, "seed": SEED}
 
     def work(progress: Progress) -> dict[str, Any]:
-        whole = kept(scope, "uncertainty", rules, options) or _uncertain(scope, rules, options, progress)
-        found = {name: {taxon: one[name][:2] for taxon, one in whole["taxa"].items() if one[name][0] is not None}
-                 for name in PER_INFORMANT}  # fmt: skip
-        found["uva"] = whole["further"]["taxa"].get("uva", {})
-        found["icf"] = {code: [one["low"], one["high"]] for code, one in whole["categories"].items() if one["low"] is not None}
-        return {name: {of: [float(f"{end:.9g}") for end in ends] for of, ends in named.items()} for name, named in found.items()}
+        tally, told, found, _few = _resampled(scope, rules, options, progress, "asked")
+        taxa, ends = tally.taxa.names, {name: (one.low, one.high) for name, one in found.taxa.items()}
+        named = {name: named_ends(two, taxa, told) for name, two in {**ends, **found.further.taxa}.items()}
+        named["icf"] = named_ends((found.categories.low, found.categories.high), tally.table.categories)
+        return {name: {of: [float(f"{end:.9g}") for end in two] for of, two in one.items()} for name, one in named.items()}
 
     return computed(scope, "ends", rules, options, work, again=again, begin=begin or again,
                     seconds=lambda: effort.of_uncertainty(results.size_of(scope), REPLICATES))  # fmt: skip
 
 
-def _uncertain(scope: Scope, rules: CountingRules, options: Mapping[str, Any], progress: Progress) -> dict[str, Any]:
+def _resampled(scope: Scope, rules: CountingRules, options: Mapping[str, Any], progress: Progress,
+               further: Literal["asked", "all"]) -> tuple[Tally, frozenset[str], Bootstrap, bool]:  # fmt: skip
+    """The tally of the study, the names of the taxa told in the group, its resamples, and whether all of them were enumerated.
+    Ranks are taken where all indices are."""
     tally = _tally(scope, rules)
     among = _among(tally, options["group"])
-    counted = np.bincount(tally.citations.among(tally.counted & among).taxon, minlength=len(tally.taxa.names))
-    tellers = _tellers(tally, among)
+    told = np.unique(tally.citations.among(tally.counted & among).taxon)
+    ranked = (_tellers(tally, among) >= RANKED_FROM) & (further == "all")
     progress(1, 3)
     few = number_of_resamples(int((tally.counted & among).sum())) <= MOST_EXACT and rules.resample == "all"
-    found = bootstrap(tally, replicates=options["replicates"], seed=options["seed"], among=among, ranked=tellers >= RANKED_FROM,
-                      exact=few, further=True, threshold=options.get("threshold", 0))  # fmt: skip
+    found = bootstrap(tally, replicates=options["replicates"], seed=options["seed"], among=among, ranked=ranked, exact=few,
+                      further=further, threshold=options.get("threshold", 0))  # fmt: skip
     progress(2, 3)
+    return tally, frozenset(tally.taxa.names[at] for at in told), found, few
+
+
+def _uncertain(scope: Scope, rules: CountingRules, options: Mapping[str, Any], progress: Progress) -> dict[str, Any]:
+    tally, told, found, few = _resampled(scope, rules, options, progress, "all")
     taxa = {
-        tally.taxa.names[at]: {
+        taxon: {
             name: [number(one.low[at]), number(one.high[at]), number(one.bootstrap_error[at]),
                    number(one.jackknife_error[at]),
                    float(found.bands[name].in_first[at]), int(found.bands[name].low[at]), int(found.bands[name].high[at])]
             for name, one in found.taxa.items()
         }
-        for at in np.flatnonzero(counted)
+        for at, taxon in enumerate(tally.taxa.names) if taxon in told
     }  # fmt: skip
     icf = found.categories
     categories = {

@@ -5,6 +5,7 @@ from collections.abc import Mapping
 from pathlib import Path
 
 from flask import Flask
+from jinja2 import FileSystemBytecodeCache
 
 from tender_ledger.launch.erasures import write_list
 from tender_ledger.operations.names_key import NamesKey
@@ -80,8 +81,15 @@ def create_app(settings: Mapping[str, str] = os.environ) -> Flask:
 
 
 def served_app() -> Flask:
-    """The application as a server runs it: with every template read, so that nobody who asks waits for that."""
-    app = create_app()
+    """The application as a server runs it: with every template read, so that nobody who asks waits for that.
+
+    What templates are made into is kept in the state folder, so that a worker that starts again is soon there.
+    """
+    app, state = create_app(), os.environ.get("TENDER_STATE", "")
+    if state:
+        kept = Path(state) / "templates"
+        kept.mkdir(mode=0o700, exist_ok=True)
+        app.jinja_env.bytecode_cache = FileSystemBytecodeCache(str(kept))
     for name in app.jinja_env.list_templates():
         app.jinja_env.get_template(name)
     return app

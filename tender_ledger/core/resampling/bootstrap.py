@@ -8,13 +8,14 @@ every resample, and the bits of the tellers are joined.
 from collections.abc import Mapping
 from dataclasses import dataclass, field
 from itertools import pairwise
+from typing import Literal
 
 import numpy as np
 import numpy.typing as npt
 
 from tender_ledger.core.indices.importance import firsts_of_pairs, per_pair
 from tender_ledger.core.resampling.drawing import Resamples, draw, every_resample
-from tender_ledger.core.resampling.further import Ends, Further, further_intervals
+from tender_ledger.core.resampling.further import Ends, Further, asked_intervals, further_intervals
 from tender_ledger.core.resampling.means import PerInformant, exact_ends
 from tender_ledger.core.resampling.quantiles import MOST_UNDEFINED, ends_of_columns, weighted_ends
 from tender_ledger.core.tally.counting import Keys, Tally
@@ -77,12 +78,13 @@ class Bootstrap:
 
 
 def bootstrap(tally: Tally, *, replicates: int = 1000, seed: int = 1, among: Bools | None = None, ranked: Bools | None = None,
-              exact: bool = False, exact_means: bool = True, further: bool = False, threshold: int = 0) -> Bootstrap:  # fmt: skip
+              exact: bool = False, exact_means: bool = True, further: Literal["none", "asked", "all"] = "none",
+              threshold: int = 0) -> Bootstrap:  # fmt: skip
     """Resample the informants counted (of those flagged `among`), whole, the silent too, as the rules' `resample` says.
 
     `ranked` flags the taxa that have ranks (None: all). With `exact` every resample is enumerated; with `exact_means` the
     ends of RFC, CI and UV come from their exact distributions where these are small enough, else from the drawings.
-    `threshold` is the T of RPL among the `further` indices, where it is given.
+    Of the further indices there are none, or the use value of those asked, or all; `threshold` is the T of RPL where it is given.
     Memory is 4 bytes a resample and informant, and as much a resample and taxon for each of three indices.
     Misleads for ICF: taxa are lost in resamples, so it is biased upward there.
     """
@@ -102,9 +104,12 @@ def bootstrap(tally: Tally, *, replicates: int = 1000, seed: int = 1, among: Boo
         mean = values.sums() / values.n if values.n else np.full(values.taxa, np.nan)
         found[name] = Intervals(mean, low, high, *values.standard_errors(), ends is not None)
         bands[name] = rank_bands(sums, ranked, drawn)
+    more: Further[Ends] = Further()
+    if further != "none":
+        more = (asked_intervals(tally, drawn, counted, number) if further == "asked"
+                else further_intervals(tally, drawn, counted, number, threshold))  # fmt: skip
     return Bootstrap(len(people), drawn.method, None if exact else seed, len(drawn), found, bands,
-                     _agreement(tally, counted, number, drawn),
-                     further_intervals(tally, drawn, counted, number, threshold) if further else Further())  # fmt: skip
+                     _agreement(tally, counted, number, drawn), more)  # fmt: skip
 
 
 def per_informant(tally: Tally, counted: Bools, number: Ints) -> dict[str, PerInformant]:

@@ -86,6 +86,18 @@ def further_values(tally: Tally, drawn: Resamples, counted: Bools, number: Ints,
     return Further(found, {"sd": sd, "se": sd / sums["of_category_taxa"]}, families, names)
 
 
+def asked_intervals(tally: Tally, drawn: Resamples, counted: Bools, number: Ints) -> Further[Ends]:
+    """The 95 % ends of uva alone, which are soon computed."""
+    told = _Told(tally, counted, number)
+    if not told.n or not told.taxa or not len(drawn) or len(drawn) * told.taxa > _MOST_VALUES:
+        return Further()
+    sums = {name: np.zeros((len(drawn), told.taxa)) for name in ("asked", "uses_asked")}
+    for first, last in told.blocks():
+        _asked(told, drawn, first, last, sums)
+    with np.errstate(invalid="ignore", divide="ignore"):
+        return Further({"uva": ends_where_defined(sums["uses_asked"] / sums["asked"], drawn.shares())})
+
+
 class _Told:
     """What the resampled informants told, as columns to be multiplied with the weights: pairs of taxon and category, pairs of
     taxon and specific use, and several sums by informant and taxon."""

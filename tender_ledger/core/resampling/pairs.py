@@ -10,6 +10,7 @@ from tender_ledger.core.groups.likeness import spearman
 from tender_ledger.core.indices.ranking import PER_INFORMANT
 from tender_ledger.core.resampling.bootstrap import per_informant, resampled_agreement, resampled_sums
 from tender_ledger.core.resampling.drawing import Resamples, draw
+from tender_ledger.core.resampling.means import PerInformant, exact_ends
 from tender_ledger.core.resampling.quantiles import MOST_UNDEFINED, ends_of_columns, ends_where_defined, weighted_ends
 from tender_ledger.core.tally.counting import Tally
 from tender_ledger.core.tally.table import Bools
@@ -20,11 +21,15 @@ Ends = tuple[Floats, Floats]
 
 @dataclass(frozen=True)
 class ResampledGroup:
-    """A group of `n` informants in its resamples: the sums over them of what RFC, CI and UV are means of, by their names (rfc,
-    ci, uv) and as far as they were asked for, each of shape (resamples, taxa); whether a taxon was told in a resample, of the
-    same shape; and ICF, shape (resamples, categories), NaN where undefined, and throughout where that of the group is."""
+    """A group of `n` informants in its resamples, by the names rfc, ci, uv: what each informant adds to the index, and, as far as
+    they were asked for, the sums of that over a resample, shape (resamples, taxa).
+
+    `told` says whether a taxon was told in a resample; `icf`, shape (resamples, categories), is NaN where undefined, and
+    throughout where that of the group is.
+    """
 
     n: int
+    per_informant: Mapping[str, PerInformant]
     sums: Mapping[str, npt.NDArray[np.float32]]
     told: Bools
     icf: Floats
@@ -34,10 +39,12 @@ class ResampledGroup:
         return self.sums[index].astype(np.float64) / max(self.n, 1)
 
     def ends(self, index: str) -> Ends:
-        """The 95 % ends of rfc, ci or uv by taxon, of icf by category (NaN where more than 5 % are undefined)."""
+        """The 95 % ends of rfc, ci or uv by taxon, exact where they can be, of icf by category (NaN where more than 5 % are
+        undefined)."""
         if index == "icf":
             return ends_where_defined(self.icf, np.ones(len(self.icf)) / max(len(self.icf), 1))
-        return ends_of_columns(self.values(index))
+        exact = exact_ends(self.per_informant[index], np.zeros(self.n, dtype=np.int64))
+        return exact or ends_of_columns(self.values(index))
 
 
 def resampled_group(tally: Tally, members: Bools, indices: Collection[str] = PER_INFORMANT, *, replicates: int = 1000,
@@ -49,12 +56,13 @@ def resampled_group(tally: Tally, members: Bools, indices: Collection[str] = PER
     number = np.full(len(members), -1, dtype=np.int64)
     number[counted] = np.arange(n)
     drawn = draw(np.zeros(n, dtype=np.int64), replicates, seed)
-    sums = {name: resampled_sums(drawn, values) for name, values in per_informant(tally, counted, number).items()}
+    columns = per_informant(tally, counted, number)
+    sums = {name: resampled_sums(drawn, columns[name]) for name in {"rfc", *indices}}
     kept = {name: sums[name] for name in indices}
     once = Resamples(np.ones((1, n), dtype=np.float32), None, "the group as it is")
     undefined = np.isnan(resampled_agreement(tally, counted, number, once)[0])
     icf = np.where(undefined, np.nan, resampled_agreement(tally, counted, number, drawn))
-    return ResampledGroup(n, kept, sums["rfc"] > 0, icf)
+    return ResampledGroup(n, columns, kept, sums["rfc"] > 0, icf)
 
 
 def pair_ends(first: ResampledGroup, second: ResampledGroup) -> dict[str, tuple[float, float]]:

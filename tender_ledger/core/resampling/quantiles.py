@@ -36,8 +36,13 @@ def ends_where_defined(values: Floats, shares: Floats) -> tuple[Floats, Floats]:
     NaN where more than 5 % of them are undefined.
     """
     low, high = np.full(values.shape[1], np.nan), np.full(values.shape[1], np.nan)
-    for at in range(values.shape[1]):
-        defined = ~np.isnan(values[:, at])
-        if len(values) and shares[~defined].sum() <= MOST_UNDEFINED:
-            low[at], high[at] = weighted_ends(values[defined, at], shares[defined])
+    if not len(values):
+        return low, high
+    undefined = np.isnan(values)
+    whole = ~undefined.any(axis=0) & bool((shares == shares[0]).all())  # these have their ends at fixed places
+    if whole.any():
+        low[whole], high[whole] = ends_of_columns(values[:, whole])
+    for at in np.flatnonzero(~whole & (shares @ undefined <= MOST_UNDEFINED)):
+        defined = ~undefined[:, at]
+        low[at], high[at] = weighted_ends(values[defined, at], shares[defined])
     return low, high
