@@ -63,10 +63,11 @@ def pages(url: str) -> list[str]:
 
 
 # Rows drawn alike say nothing new to axe: of siblings of one shape (elements, classes, names of attributes) two are kept, of the
-# marks of a figure whatever their class.
+# marks of a figure whatever their class, of rows whichever of their values have an interval.
 PRUNE = """() => {
     const shape = one => [one.tagName, ...one.getAttributeNames().sort(), one.closest("svg") ? "" : one.className,
-                          one.getAttribute("role"), ...[...one.children].map(shape)].join(" ");
+                          one.getAttribute("role"),
+                          ...[...one.children].filter(child => !child.matches("svg.interval")).map(shape)].join(" ");
     for (const parent of [...document.querySelectorAll("tbody, ul, ol, dl, svg, select, fieldset, p")].reverse()) {
         const seen = new Map();
         for (const child of [...parent.children]) {

@@ -131,26 +131,15 @@ def minres(matches: Floats) -> Floats:
     1966. Started from the first eigenvector.
     """
     values, vectors = np.linalg.eigh(matches)
-    return minres_of_each(matches[None], vectors[:, -1] * math.sqrt(max(float(values[-1]), 1e-6)))[0]
-
-
-def minres_of_each(matches: Floats, start: Floats, *, least: float = 1e-13) -> Floats:
-    """The same of every one of (sets, informants, informants), all started from D of shape (informants,); shape (sets,
-    informants). A set is left as it is once it moves by less than `least`."""
-    d = np.tile(start, (len(matches), 1))
-    moving = np.arange(len(matches))
+    d = vectors[:, -1] * math.sqrt(max(float(values[-1]), 1e-6))
     for _round in range(_ROUNDS):
-        now, own = d[moving], matches[moving]
-        for i in range(now.shape[1]):
-            below = (now**2).sum(axis=1) - now[:, i] ** 2
-            above = np.einsum("sj,sj->s", own[:, i], now) - own[:, i, i] * now[:, i]
-            now[:, i] = np.divide(above, below, out=np.zeros(len(now)), where=below > 1e-15)
-        moved = np.abs(now - d[moving]).max(axis=1, initial=0.0)
-        d[moving] = now
-        moving = moving[moved >= least]
-        if not len(moving):
+        before = d.copy()
+        for i in range(len(d)):
+            below = float(d @ d) - d[i] ** 2
+            d[i] = (float(matches[i] @ d) - matches[i, i] * d[i]) / below if below > 1e-15 else 0.0
+        if np.abs(d - before).max() < 1e-13:
             break
-    return np.where(d.mean(axis=1, keepdims=True) < 0, -d, d)
+    return -d if d.mean() < 0 else d
 
 
 def _reasons(found: Consensus) -> tuple[str, ...]:
