@@ -11,7 +11,7 @@ from scipy.special import bdtr
 from tender_ledger.core.groups.likeness import midranks, spearman
 from tender_ledger.core.indices.informants import InformantCounts
 from tender_ledger.core.resampling.leaving_out import ends_of_shares
-from tender_ledger.core.resampling.quantiles import MOST_UNDEFINED, weighted_ends
+from tender_ledger.core.resampling.quantiles import MOST_UNDEFINED, only_pair, weighted_ends
 from tender_ledger.core.tally.table import Ints
 
 Floats = npt.NDArray[np.float64]
@@ -111,8 +111,8 @@ def _difference_ends(value: float, ranks: Floats, groups: Ints, sizes: Ints) -> 
     above = at[::-1].cumsum(axis=0)[::-1] - at
     sums = ranks @ member - above[place] - at[place] / 2 - member * (ranks[:, None] - 0.5)
     without = 12 / ((n - 1) * n) * (sums**2 / (sizes - member)).sum(axis=1) - 3 * n
-    low, high = ends_of_shares(np.array([value / (n - 1)]), without[:, None] / (n - 2))
-    return float(low[0]) * (n - 1), float(high[0]) * (n - 1)
+    share = only_pair(ends_of_shares(np.array([value / (n - 1)]), without[:, None] / (n - 2)))
+    return None if share is None else (share[0] * (n - 1), share[1] * (n - 1))
 
 
 def median_ends(values: Sequence[float]) -> tuple[float, float] | None:

@@ -21,7 +21,7 @@ from tender_ledger.core.resampling.further import Ends
 from tender_ledger.core.rules import CountingRules
 from tender_ledger.core.sampling.accumulation import coverage_ends, curve_band, expected_curve, informants_for
 from tender_ledger.core.sampling.incidence import THINGS, incidences
-from tender_ledger.core.sampling.richness import chao2_bias_corrected, chao2_classic
+from tender_ledger.core.sampling.richness import chao2_bias_corrected, chao2_classic, jackknife1
 from tender_ledger.core.tally.counting import Tally, count
 from tender_ledger.core.tally.table import Bools
 from tender_ledger.core.terms import Purpose, Scope
@@ -159,6 +159,7 @@ def listening(scope: Scope, rules: CountingRules, *, group: str = "", purpose: P
             body[things] = {
                 **{key: value for key, value in sampling_part(found).items() if not key.endswith(("curve", "MaoTau"))},
                 "at": steps.tolist(), "curve": _numbers(curve[steps - 1]), "band": _numbers(band[steps - 1]),
+                "jackknife1_ends": jackknife1(found).interval,
                 "coverage_ends": coverage_ends(found), "wanted": wanted.more, "why": wanted.why, "wanted_ends": wanted.ends,
                 **_told_by_few(tally, things, tally.counted & among),
             }  # fmt: skip

@@ -7,7 +7,7 @@ import numpy as np
 import numpy.typing as npt
 
 from tender_ledger.core.resampling.drawing import Resamples
-from tender_ledger.core.resampling.quantiles import ends_where_defined
+from tender_ledger.core.resampling.quantiles import ends_where_defined, only_pair
 from tender_ledger.core.tally.table import Ints
 
 Floats = npt.NDArray[np.float64]
@@ -124,6 +124,5 @@ def mean_bias(lists: Sequence[Sequence[str]], category_of: Mapping[str, bool], d
     weights = drawn.weights.astype(np.float64)[:, there]
     with np.errstate(invalid="ignore"):
         means = weights @ each[there] / weights.sum(axis=1)
-    low, high = ends_where_defined(means[:, None], drawn.shares())
-    ends = None if np.isnan(low[0]) else (float(low[0]), float(high[0]))
+    ends = only_pair(ends_where_defined(means[:, None], drawn.shares()))
     return MeanBias(float(each[there].mean()), int(there.sum()), ends)

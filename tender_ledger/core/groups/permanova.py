@@ -8,6 +8,7 @@ import numpy as np
 import numpy.typing as npt
 
 from tender_ledger.core.resampling.leaving_out import ends_of_shares
+from tender_ledger.core.resampling.quantiles import only_pair
 from tender_ledger.core.tally.table import Bools, Ints
 
 Floats = npt.NDArray[np.float64]
@@ -91,8 +92,7 @@ def _r2_ends(r2: float, squares: Floats, groups: Ints, a: int) -> tuple[float, f
     within = (inner / sizes).sum() - (inner / sizes)[groups] + (inner[groups] - own) / (sizes[groups] - 1)
     if total.min() < _SLACK:
         return None
-    low, high = ends_of_shares(np.array([r2]), (1 - within / total)[:, None])
-    return float(low[0]), float(high[0])
+    return only_pair(ends_of_shares(np.array([r2]), (1 - within / total)[:, None]))
 
 
 def _within(squares: Floats, labels: Ints, groups: int) -> Floats:

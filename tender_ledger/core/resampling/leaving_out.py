@@ -3,15 +3,13 @@
 Whoever is drawn twice shares everything with himself: what one alone told is then told by two, and distances shrink to 0.
 """
 
-from statistics import NormalDist
-
 import numpy as np
 import numpy.typing as npt
 
+from tender_ledger.core.resampling.quantiles import Z
 from tender_ledger.core.tally.table import Ints
 
 Floats = npt.NDArray[np.float64]
-Z = NormalDist().inv_cdf(0.975)
 
 
 def jackknife_errors(without: Floats, times: Ints | None = None) -> Floats:

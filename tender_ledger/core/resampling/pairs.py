@@ -42,7 +42,7 @@ class ResampledGroup:
         """The 95 % ends of rfc, ci or uv by taxon, exact where they can be, of icf by category (NaN where more than 5 % are
         undefined)."""
         if index == "icf":
-            return ends_where_defined(self.icf, np.ones(len(self.icf)) / max(len(self.icf), 1))
+            return ends_where_defined(self.icf)
         exact = exact_ends(self.per_informant[index], np.zeros(self.n, dtype=np.int64))
         return exact or ends_of_columns(self.values(index))
 
@@ -103,8 +103,7 @@ def gap_ends(first: ResampledGroup, second: ResampledGroup, index: str) -> Ends:
     """The 95 % ends of the difference between two groups, of rfc, ci or uv by taxon, of icf by category (NaN where more than
     5 % of the resamples leave it undefined)."""
     if index == "icf":
-        gaps = first.icf - second.icf
-        return ends_where_defined(gaps, np.ones(len(gaps)) / max(len(gaps), 1))
+        return ends_where_defined(first.icf - second.icf)
     return ends_of_columns(first.values(index) - second.values(index))
 
 

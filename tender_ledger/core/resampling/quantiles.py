@@ -1,12 +1,14 @@
 """Percentile ends of resampled values: the smallest value that at least a share p of the resamples does not exceed."""
 
 import math
+from statistics import NormalDist
 
 import numpy as np
 import numpy.typing as npt
 
 Floats = npt.NDArray[np.float64]
 ALPHA = 0.05
+Z = NormalDist().inv_cdf(1 - ALPHA / 2)
 MOST_UNDEFINED = 0.05  # no interval where more of the resamples are undefined
 _SLACK = 1e-12  # what a sum of shares may fall short of p by rounding
 
@@ -30,11 +32,18 @@ def weighted_ends(values: Floats, shares: Floats, alpha: float = ALPHA) -> tuple
     return float(values[order[min(low, last)]]), float(values[order[min(high, last)]])
 
 
-def ends_where_defined(values: Floats, shares: Floats) -> tuple[Floats, Floats]:
-    """The ends of every column of (resamples, columns) over its defined rows, whose probabilities are `shares`.
+def only_pair(ends: tuple[Floats, Floats]) -> tuple[float, float] | None:
+    """The ends of the one column there is, None where they are undefined."""
+    low, high = float(ends[0][0]), float(ends[1][0])
+    return None if math.isnan(low) or math.isnan(high) else (low, high)
+
+
+def ends_where_defined(values: Floats, shares: Floats | None = None) -> tuple[Floats, Floats]:
+    """The ends of every column of (resamples, columns) over its defined rows, whose probabilities are `shares` (None: equal).
 
     NaN where more than 5 % of them are undefined.
     """
+    shares = np.full(len(values), 1 / max(len(values), 1)) if shares is None else shares
     low, high = np.full(values.shape[1], np.nan), np.full(values.shape[1], np.nan)
     if not len(values):
         return low, high

@@ -8,6 +8,7 @@ import numpy.typing as npt
 from scipy.special import gammaln
 
 from tender_ledger.core.resampling.leaving_out import ends_of_shares
+from tender_ledger.core.resampling.quantiles import only_pair
 from tender_ledger.core.sampling.incidence import Incidences
 from tender_ledger.core.tally.table import Ints
 
@@ -95,8 +96,7 @@ def coverage_ends(found: Incidences) -> tuple[float, float] | None:
 
     Informants drawn with replacement would hide what one alone told, by which coverage is judged.
     """
-    low, high = _ends_of_expected(found, np.zeros(1))
-    return None if math.isnan(low[0]) else (float(low[0]), float(high[0]))
+    return only_pair(_ends_of_expected(found, np.zeros(1)))
 
 
 def _ends_of_expected(found: Incidences, more: Floats) -> tuple[Floats, Floats]:

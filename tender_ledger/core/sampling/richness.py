@@ -2,13 +2,11 @@
 
 import math
 from dataclasses import dataclass
-from statistics import NormalDist
 
 import numpy as np
 
+from tender_ledger.core.resampling.quantiles import Z
 from tender_ledger.core.sampling.incidence import Incidences
-
-_Z = NormalDist().inv_cdf(0.975)
 
 
 @dataclass(frozen=True)
@@ -57,12 +55,13 @@ def _estimate(observed: int, value: float, variance: float) -> Estimate:
     above = value - observed
     if above <= 0:
         return Estimate(value, error)
-    k = math.exp(_Z * math.sqrt(math.log(1 + variance / above**2)))
+    k = math.exp(Z * math.sqrt(math.log(1 + variance / above**2)))
     return Estimate(value, error, (observed + above / k, observed + above * k))
 
 
 def jackknife1(found: Incidences) -> Estimate:
     """S_obs + Q1 (T - 1) / T, variance A (sum_j j^2 f_j - Q1^2 / T), f_j informants with j things that nobody else told.
+    The interval is value -+ 1.96 of its errors, cut at S_obs.
 
     Source: Heltshe & Forrester 1983, Biometrics 39:1-11; Burnham & Overton 1978.
     """
@@ -70,7 +69,8 @@ def jackknife1(found: Incidences) -> Estimate:
     if not t:
         return Estimate(math.nan)
     a, j = (t - 1) / t, np.arange(len(found.uniques))
-    return Estimate(found.observed + a * q1, math.sqrt(max(a * (float((j**2 * found.uniques).sum()) - q1**2 / t), 0.0)))
+    value, error = found.observed + a * q1, math.sqrt(max(a * (float((j**2 * found.uniques).sum()) - q1**2 / t), 0.0))
+    return Estimate(value, error, (max(value - Z * error, float(found.observed)), value + Z * error))
 
 
 def jackknife2(found: Incidences) -> float:

@@ -12,7 +12,7 @@ from tender_ledger.formats.tables import Column, Table
 from tender_ledger.operations.computing import Computed
 from tender_ledger.operations.questionnaires import Analysed
 from tender_ledger.web.reckoning.contents import Apart, Block, Content, Link, Row
-from tender_ledger.web.reckoning.views.intervals import Ends, ends_of, pair_of
+from tender_ledger.web.reckoning.views.intervals import Ends, ends_in, ends_of, pair_of
 from tender_ledger.web.shared.words import gettext as _
 
 _HOW = _("95 % of the resamples of the questions")
@@ -51,12 +51,12 @@ def _fit(found: Consensus, ends: Mapping[str, Any]) -> Block:
         )
 
     def ratio(row: Row) -> Apart:
-        return Apart({"λ_1": f"{first:.3f}", "λ_2": f"{second:.3f}"}, ends=_pair(row), how=_HOW)
+        return Apart({"λ_1": f"{first:.3f}", "λ_2": f"{second:.3f}"}, ends=ends_in(row, "value"), how=_HOW)
 
     def mean(row: Row) -> Apart:
         spread = [(_("standard deviation"), float(found.competence.std(ddof=1))), (_("lowest"), float(found.competence.min())),
                   (_("highest"), float(found.competence.max()))]  # fmt: skip
-        return Apart({"N": len(found.competence)}, (), spread, _pair(row), how=_HOW)
+        return Apart({"N": len(found.competence)}, (), spread, ends_in(row, "value"), how=_HOW)
 
     columns = [Column("what", _("measure"), "text"), Column("value", _("value"), explains="row", ends=True)]
     return Block("fit", _("How well the model fits"), table=Table("fit", _("Fit of the model"), columns, rows, subject="what"),
@@ -66,10 +66,6 @@ def _fit(found: Consensus, ends: Mapping[str, Any]) -> Block:
 def _ends(name: str, ends: Mapping[str, Any]) -> dict[str, float | None]:
     found = ends.get(name, [None, None])
     return ends_of("value", None if None in found else found)
-
-
-def _pair(row: Row) -> tuple[float, float] | None:
-    return None if row["value_low"] is None else (row["value_low"], row["value_high"])
 
 
 def _key(found: Consensus, analysed: Analysed) -> Block:

@@ -41,7 +41,7 @@ def _listened(things: str, found: Mapping[str, Any], group: str) -> Block:
     curve = Curve(what, found["at"], found["curve"], found["band"])
     figure = listening_curve(curve, words, url_for("ledger.show", community=group or None)) if found["T"] else None
     ends = found["chao2_bias_corrected_CI95_log"]
-    row = {**found, "things": what, **ends_of("chao2_bias_corrected", ends), **ends_of("jackknife1", _jackknife_ends(found)),
+    row = {**found, "things": what, **ends_of("chao2_bias_corrected", ends), **ends_of("jackknife1", found["jackknife1_ends"]),
            **ends_of("coverage", found["coverage_ends"]), **ends_of("wanted", _finite(found["wanted_ends"]))}  # fmt: skip
     columns = [
         Column("things", _("heard"), "text"),
@@ -79,12 +79,6 @@ def _listened(things: str, found: Mapping[str, Any], group: str) -> Block:
         behind=lambda _row: {"community": group},
         data=_points(words["says"], found),
     )
-
-
-def _jackknife_ends(found: Mapping[str, Any]) -> tuple[float, float] | None:
-    """95 % by its standard error; there are not fewer things than were heard."""
-    value, error = found["jackknife1"], found["jackknife1_SE"]
-    return None if error is None else (max(value - 1.96 * error, found["S_obs"]), value + 1.96 * error)
 
 
 def _finite(ends: Sequence[int | None] | None) -> tuple[float, float] | None:
@@ -127,7 +121,6 @@ def _apart(found: Mapping[str, Any]) -> dict[str, Callable[[Row], Apart]]:
     ]
     ends = found["chao2_bias_corrected_CI95_log"]
     simple = [(_("Good’s coverage, 1 − Q₁ / U"), found["coverage_good_turing_simple"])]
-    jack_ends = _jackknife_ends(found)
     so_far = [(_("coverage so far"), found["coverage"]), *simple, *_open(found)]
     each = _("95 % by leaving out each holder in turn")
     return {
@@ -142,7 +135,9 @@ def _apart(found: Mapping[str, Any]) -> dict[str, Callable[[Row], Apart]]:
             pair_of(ends),
             how=_("95 % by the variance of Chao 1987"),
         ),
-        "jack1": lambda _row: Apart(put, ones, [("Chao2", chao), *more], jack_ends, how=_("95 % by its standard error")),
+        "jack1": lambda _row: Apart(
+            put, ones, [("Chao2", chao), *more], pair_of(found["jackknife1_ends"]), how=_("95 % by its standard error")
+        ),
         "coverage": lambda _row: Apart(put, ones, simple, pair_of(found["coverage_ends"]), how=each),
         "wanted": lambda _row: Apart(put, ones, so_far, _finite(found["wanted_ends"]), how=each),
     }

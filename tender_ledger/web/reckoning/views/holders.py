@@ -16,7 +16,7 @@ from tender_ledger.operations import analyses
 from tender_ledger.web.reckoning.asked import Asked, carried
 from tender_ledger.web.reckoning.contents import Apart, Block, Content, Names, Row
 from tender_ledger.web.reckoning.views.groups import GROUP_NAMES
-from tender_ledger.web.reckoning.views.intervals import ends_of
+from tender_ledger.web.reckoning.views.intervals import ends_in, ends_of
 from tender_ledger.web.shared.words import gettext as _
 from tender_ledger.web.shared.words import ngettext
 
@@ -83,8 +83,7 @@ def _groups_apart(body: Mapping[str, Any], measure: str, by: str, names: Names, 
                Column("third", _("3rd quartile"), "tenth", explains="quartile/third")]  # fmt: skip
 
     def median(row: Row) -> Apart:
-        ends = None if row["median_low"] is None else (row["median_low"], row["median_high"])
-        return Apart({"m": row["median"]}, ends=ends, how=_("95 % by the order of the holders"))
+        return Apart({"m": row["median"]}, ends=ends_in(row, "median"), how=_("95 % by the order of the holders"))
 
     def behind(row: Row) -> Mapping[str, Any]:
         return {"informants": frozenset(one["code"] for one in of[row["name"]])}
@@ -137,12 +136,12 @@ def _tests(body: Mapping[str, Any]) -> Block:
     ]
 
     def tie(row: Row) -> Apart:
-        ends = None if row["value_low"] is None else (row["value_low"], row["value_high"])
-        return Apart({"r": f"{row['value']:.3f}", "B": "9999"}, (), [("p", row["p"])], ends)
+        return Apart({"r": f"{row['value']:.3f}", "B": "9999"}, (), [("p", row["p"])], ends_in(row, "value"))
 
     def between(row: Row) -> Apart:
-        ends = None if row["value_low"] is None else (row["value_low"], row["value_high"])
-        return Apart({"n": row["n"]}, (), [("p", row["p"])], ends, how=_("95 % by leaving out each holder in turn"))
+        return Apart(
+            {"n": row["n"]}, (), [("p", row["p"])], ends_in(row, "value"), how=_("95 % by leaving out each holder in turn")
+        )
 
     return Block(
         "tests",
