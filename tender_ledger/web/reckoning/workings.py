@@ -93,4 +93,8 @@ def _value(block: Block, kind: str, row: Mapping[str, Any], ends: tuple[float, f
     as_value = own.kind if own and own.kind in ("count", "share", "tenth") else "decimal"
     if shown == "–":
         return {"value": None, "ends": None}
-    return {"value": shown, "ends": ends and [written(end, as_value) for end in ends]}
+    if own and own.kind == "p":  # beside a statistic whose formula stands above it
+        shown, sign = shown.removeprefix("< "), "p < " if shown.startswith("<") else "p = "
+    else:
+        sign = "= "
+    return {"value": shown, "sign": sign, "ends": ends and [written(end, as_value) for end in ends]}
