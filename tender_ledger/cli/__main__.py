@@ -4,7 +4,7 @@ import sys
 
 import click
 
-from tender_ledger.cli.backups import backup_database, restore_database
+from tender_ledger.cli.backups import backup_database, known_erasures, restore_database
 from tender_ledger.cli.bench import bench
 from tender_ledger.cli.consensus import analyse_consensus
 from tender_ledger.cli.export import export
@@ -24,7 +24,8 @@ def ledger() -> None:
     """Count plant use reports, bring open tables into a study and take them out, back up, and say who may sign in."""
 
 
-for _command in (indices, analyse_consensus, import_reports, export, backup_database, restore_database, user, key, bench):
+for _command in (indices, analyse_consensus, import_reports, export, backup_database, restore_database, known_erasures, user, key,
+                 bench):  # fmt: skip
     ledger.add_command(_command)
 
 

@@ -4,8 +4,7 @@ from pathlib import Path
 
 import click
 
-from tender_ledger.launch.installation import acting_member, with_database
-from tender_ledger.operations import clock
+from tender_ledger.launch.installation import acting_scope, with_database
 from tender_ledger.operations.export import export_study
 
 
@@ -16,7 +15,7 @@ from tender_ledger.operations.export import export_study
 def export(study: str, folder: Path, person: str) -> None:
     """Write reports.csv, informants.csv and a notice, within the terms of publication."""
     with with_database():
-        files = export_study(clock.scope_of(acting_member(study, person)))
+        files = export_study(acting_scope(study, person))
     folder.mkdir(parents=True, exist_ok=True)
     for name, data in files.items():
         (folder / name).write_bytes(data)

@@ -5,8 +5,7 @@ from pathlib import Path
 import click
 
 from tender_ledger.core.importing.plan import ImportPlan
-from tender_ledger.launch.installation import acting_member, with_database
-from tender_ledger.operations import clock
+from tender_ledger.launch.installation import acting_scope, with_database
 from tender_ledger.operations.importing import TERM_WORDS, ImportOutcome, agreed_terms, import_table, preview_import
 from tender_ledger.operations.study_names import names_of_study
 from tender_ledger.standins.names_service import ChecklistNames
@@ -36,7 +35,7 @@ def import_reports(reports: Path, informants: Path | None, study: str, terms: st
     words = [word.strip() for word in terms.split(",") if word.strip()]
     agreed_terms(words)
     with with_database():
-        scope = clock.scope_of(acting_member(study, person))
+        scope = acting_scope(study, person)
         names = names_of_study(scope, ChecklistNames())
         if dry_run:
             outcome = preview_import(scope, *tables, names, new_codes=new_codes)

@@ -4,8 +4,8 @@ import secrets
 
 import click
 
-from tender_ledger.launch.installation import acting_member, with_database
-from tender_ledger.operations import accounts, clock, members
+from tender_ledger.launch.installation import acting_scope, with_database
+from tender_ledger.operations import accounts, members
 from tender_ledger.storage.queries import people
 
 
@@ -34,7 +34,7 @@ def add_user(email: str, name: str) -> None:
 def join_study(email: str, study: str, role: str, community: str, person: str) -> None:
     """Give a person a role in a study."""
     with with_database():
-        scope = clock.scope_of(acting_member(study, person))
+        scope = acting_scope(study, person)
         known = {one["code"]: one["id"] for one in people.communities(scope)}
         members.add_member(scope, email, role, known.get(community.upper(), ""))
     click.echo(f"{email} is {role} of {study}.")

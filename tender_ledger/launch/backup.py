@@ -13,8 +13,9 @@ from pathlib import Path
 from urllib.parse import unquote, urlsplit
 
 from tender_ledger.launch.cluster import ClusterError, programs
-from tender_ledger.launch.erasures import erase_again, lists_beside, write_list
+from tender_ledger.launch.erasures import LIST, erase_again, lists_beside, write_list
 from tender_ledger.storage.database import applied_migrations, exported_snapshot, known_migrations, migrate, rows, value
+from tender_ledger.storage.queries import erasures
 
 DUMP, MANIFEST = "ledger.sql", "manifest.json"
 
@@ -51,15 +52,30 @@ def back_up(url: str, folder: Path) -> Manifest:
             datetime.now(UTC).isoformat(timespec="seconds"), applied_migrations(), count_rows(),
             [one["key_id"] for one in rows("SELECT DISTINCT key_id FROM holder_identity ORDER BY key_id")], _digest(dump),
         )  # fmt: skip
-    write_list(folder)
+    write_list(folder, datetime.fromisoformat(manifest.made_at))
     (folder / MANIFEST).touch(mode=0o600)
     (folder / MANIFEST).write_text(json.dumps(asdict(manifest), indent=1) + "\n", encoding="utf-8")
     return manifest
 
 
-def restore(url: str, folder: Path, *, state: Path | None = None) -> Manifest:
+@dataclass(frozen=True)
+class Restored:
+    """What came back: the manifest of the backup; how many erased holders were in it and were erased again; how many erasures
+    are known of and the last of them; and whether the database waits for somebody to confirm that there were no later ones."""
+
+    manifest: Manifest
+    erased_again: int
+    known: int
+    last: datetime | None
+    waits: bool
+
+
+def restore(url: str, folder: Path, *, state: Path | None = None) -> Restored:
     """Bring a backup into an empty database, all of it or nothing, and up to the present schema; then erase again whom a list
     of erasures names, in the backup, beside it, or in the state folder.
+
+    Where no list reaches beyond the backup, nobody is served until somebody confirms that nobody was erased since. The list in
+    the state folder of the same installation has every erasure, whenever it was written last.
 
     Raises BackupRefused for a database that holds anything, a backup that is not whole, or one of a newer version.
     """
@@ -79,8 +95,16 @@ def restore(url: str, folder: Path, *, state: Path | None = None) -> Manifest:
     if count_rows() != manifest.tables:
         raise BackupRefused("The restored tables are not those of the manifest. Do not use this database.")
     migrate()
-    erase_again(lists)
-    return manifest
+    again = erase_again(lists.values())
+    own, made = erasures.installation_id(), datetime.fromisoformat(manifest.made_at)
+    here = (state / LIST).resolve() if state else None
+    found = any(own in one.covers and (file == here or one.covers[own] > made) for file, one in lists.items())
+    if not found:
+        erasures.wait()
+    if state:
+        write_list(state, made if not found else None)
+    known = erasures.last_known()
+    return Restored(manifest, again, known["number"], known["last"], not found)
 
 
 def read_manifest(folder: Path) -> Manifest:

@@ -1,60 +1,101 @@
-"""The list of erasures outside the database: by it a database that was restored from an earlier time is erased again."""
+"""The list of erasures outside the database: by it a database that was restored from an earlier time is erased again.
+
+A list only grows: what is written goes to what stands there. It holds numbers, days and random identities, no content.
+"""
 
 import json
 import os
-from collections.abc import Iterable
+from collections.abc import Iterable, Mapping
+from dataclasses import dataclass, field
+from datetime import UTC, datetime
 from pathlib import Path
 from typing import Any
 
 from tender_ledger.storage.database import database, row
-from tender_ledger.storage.erasing import erase_holder_rows, erasures, installation_id, keep_erasure, overwrite_deleted
+from tender_ledger.storage.erasing import erase_holder_rows, keep_erasure, overwrite_deleted
+from tender_ledger.storage.queries.erasures import (
+    COLUMNS,
+    erased_but_here,
+    installation_id,
+    known_erasures,
+    remember_erasures,
+)
 
 LIST = "erasures.json"
 
 
-def write_list(folder: Path) -> Path:
-    """Write every erasure of the database into a folder, whole or not at all; numbers and days, no content."""
-    new, file = folder / f"{LIST}.new", folder / LIST
+@dataclass(frozen=True)
+class ErasureList:
+    """Erasures by COLUMNS, and until when the list has everything that was erased in a database, by its installation."""
+
+    erasures: tuple[Mapping[str, Any], ...] = ()
+    covers: Mapping[str, datetime] = field(default_factory=dict)
+
+    def merged(self, other: "ErasureList") -> "ErasureList":
+        """Both lists as one; each erasure once, and for each database the later moment."""
+        both = {tuple(str(one.get(name)) for name in ("installation", "study_id", "holder_id", "holder_uid")): one
+                for one in (*self.erasures, *other.erasures)}  # fmt: skip
+        covers = dict(self.covers)
+        for installation, moment in other.covers.items():
+            covers[installation] = max(moment, covers.get(installation, moment))
+        return ErasureList(tuple(both.values()), covers)
+
+
+def write_list(folder: Path, moment: datetime | None = None) -> Path:
+    """Add what this database has heard of to the list in a folder, whole or not at all.
+
+    `moment` is until when it is everything, now where left out. Raises ValueError, writing nothing, for a file that is no list.
+    """
+    file = folder / LIST
+    heard = ErasureList(tuple(known_erasures()), {installation_id(): moment or datetime.now(UTC)})
+    merged = (read_list(file) if file.exists() else ErasureList()).merged(heard)
+    text = {"covers": {one: at.isoformat() for one, at in merged.covers.items()}, "erasures": list(merged.erasures)}
+    new = folder / f"{LIST}.new"
     with os.fdopen(os.open(new, os.O_WRONLY | os.O_CREAT | os.O_TRUNC, 0o600), "w") as out:
-        json.dump({"installation": installation_id(), "erasures": erasures()}, out, indent=1)
+        json.dump(text, out, indent=1)
+        out.flush()
+        os.fsync(out.fileno())
     new.replace(file)
     return file
 
 
-def lists_beside(folder: Path, *more: Path) -> list[dict[str, Any]]:
-    """The lists in a backup, in the backups beside it, and in further folders. Raises ValueError for one that is no list."""
-    files = [folder / LIST, *sorted(folder.resolve().parent.glob(f"*/{LIST}")), *(one / LIST for one in more)]
-    return [_read(file) for file in dict.fromkeys(files) if file.exists()]
-
-
-def _read(file: Path) -> dict[str, Any]:
+def read_list(file: Path) -> ErasureList:
+    """The list in a file, also one of the form before 0.2, of a single installation. Raises ValueError for what is no list."""
     try:
         kept = json.loads(file.read_text(encoding="utf-8"))
-        return {"installation": str(kept["installation"]), "erasures": [dict(one) for one in kept["erasures"]]}
-    except (ValueError, KeyError, TypeError) as error:
+        erasures = [dict(one) for one in kept["erasures"]]
+        if "covers" in kept:
+            covers = {str(one): datetime.fromisoformat(at) for one, at in kept["covers"].items()}
+            found = [{name: one[name] for name in COLUMNS} for one in erasures]
+        else:
+            installation, last = str(kept["installation"]), [datetime.fromisoformat(one["at"]) for one in erasures]
+            covers = {installation: max(last)} if last else {}
+            found = [{**{name: one.get(name) for name in COLUMNS}, "installation": installation} for one in erasures]
+        return ErasureList(tuple(found), covers)
+    except (ValueError, KeyError, TypeError, AttributeError) as error:
         raise ValueError(f"{file} is no list of erasures. Without it somebody who was erased could come back.") from error
 
 
-def erase_again(lists: Iterable[dict[str, Any]]) -> int:
-    """Erase every holder that a list of this same database names; returns how many were still there.
+def lists_beside(folder: Path, *more: Path) -> dict[Path, ErasureList]:
+    """The lists in a backup, in the backups beside it, and in further folders. Raises ValueError for one that is no list."""
+    files = [folder / LIST, *sorted(folder.resolve().parent.glob(f"*/{LIST}")), *(one / LIST for one in more)]
+    return {file: read_list(file) for file in dict.fromkeys(file.resolve() for file in files) if file.exists()}
 
-    Numbers of another database mean other people: its lists are passed over.
+
+def erase_again(lists: Iterable[ErasureList]) -> int:
+    """Take the lists to what this database has heard of, and erase every holder of it whom they name; returns how many.
+
+    The numbers of another database mean other people: it is by the identity of a holder that one is known.
     """
     again = 0
-    own = installation_id()
     with database.atomic():
         for kept in lists:
-            for one in kept["erasures"] if kept["installation"] == own else ():
-                again += _erase(one)
+            remember_erasures(kept.erasures)
+        for one in erased_but_here():
+            erase_holder_rows(one["study_id"], one["holder_id"])
+            if row("SELECT 1 FROM person WHERE id = %(p)s", p=one["person_id"]):  # a person of a later time is not here yet
+                keep_erasure(one["study_id"], one["holder_id"], one["person_id"], one["records"])
+            again += 1
     if again:
         overwrite_deleted()
     return again
-
-
-def _erase(one: dict[str, Any]) -> int:
-    records = erase_holder_rows(one["study_id"], one["holder_id"])
-    people = row("SELECT 1 FROM person WHERE id = %(p)s", p=one["person_id"])
-    study = row("SELECT 1 FROM study WHERE id = %(s)s", s=one["study_id"])
-    if people and study:  # a study or a person of a later time is not in this database yet, and neither is the holder
-        keep_erasure(one["study_id"], one["holder_id"], one["person_id"], one["records"])
-    return int(records > 0)

@@ -4,11 +4,13 @@ import os
 from collections.abc import Iterator
 from contextlib import contextmanager
 
-from tender_ledger.core.terms import Member
+from tender_ledger.core.terms import Member, Scope
 from tender_ledger.core.text import fold
 from tender_ledger.launch.cluster import own_cluster
 from tender_ledger.launch.state import StateFolder
+from tender_ledger.operations import clock
 from tender_ledger.storage.database import configure, connected, database
+from tender_ledger.storage.masking import mask_for
 from tender_ledger.storage.queries import accounts
 
 
@@ -36,6 +38,13 @@ def with_database() -> Iterator[None]:
 def database_address() -> str:
     """The address of the database that `with_database` has opened, with its password."""
     return str(database.obj.database)
+
+
+def acting_scope(study: str, email: str) -> Scope:
+    """What the person in whose name a command acts is shown today; from here on no text names a sealed holder."""
+    scope = clock.scope_of(acting_member(study, email))
+    mask_for(scope)
+    return scope
 
 
 def acting_member(study: str, email: str) -> Member:

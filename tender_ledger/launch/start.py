@@ -9,12 +9,13 @@ import urllib.request
 
 from tender_ledger.demo.load import is_empty, load_demo
 from tender_ledger.launch.cluster import Cluster, ClusterError, free_port, own_cluster
-from tender_ledger.launch.erasures import write_list
+from tender_ledger.launch.erasures import LIST, erase_again, read_list, write_list
 from tender_ledger.launch.state import AlreadyRunning, StateFolder
 from tender_ledger.launch.supervisor import Supervisor
 from tender_ledger.operations.names_key import NamesKey
 from tender_ledger.operations.vocabularies import load_shipped_vocabularies
 from tender_ledger.storage.database import configure, connected, migrate
+from tender_ledger.storage.queries import erasures
 
 _WANTED_PORT = 8460
 
@@ -33,11 +34,15 @@ def main(arguments: list[str]) -> int:
         state.forget("address")
         try:
             return _serve(state, demo="--empty" not in arguments)
-        except ClusterError as error:
+        except (ClusterError, ErasuresOpen) as error:
             print(error, file=sys.stderr)
             return 1
         finally:
             state.forget("address")
+
+
+class ErasuresOpen(RuntimeError):
+    """It is not settled who was erased; nobody is served before it is."""
 
 
 def _say_where_it_runs(state: StateFolder) -> int:
@@ -55,7 +60,12 @@ def _serve(state: StateFolder, *, demo: bool) -> int:
     applied = migrate()
     if applied:
         print(f"Migrations applied: {', '.join(applied)}.")
-    sign_ins = _prepare(state, environment, demo=demo and cluster is not None)
+    try:
+        sign_ins = _prepare(state, environment, demo=demo and cluster is not None)
+    except ErasuresOpen:
+        if cluster:
+            cluster.stop()
+        raise
     wanted = int(os.environ.get("TENDER_PORT") or _WANTED_PORT)
     port = free_port(wanted)
     if port != wanted:
@@ -88,12 +98,26 @@ def _prepare(state: StateFolder, environment: dict[str, str], *, demo: bool) -> 
     """Bring vocabularies and, where wanted and there is no study yet, the demo; returns the demo's sign-ins."""
     with connected():
         load_shipped_vocabularies()
-        write_list(state.path)
+        _settle_erasures(state)
         if demo and is_empty():
             print("Loading the demo study into the empty database.")
             sign_ins = load_demo(NamesKey.from_environment(environment))
             state.write_private("demo-sign-ins.json", json.dumps(sign_ins, indent=1))
     return dict(json.loads(state.read("demo-sign-ins.json") or "{}")) if demo else {}
+
+
+def _settle_erasures(state: StateFolder) -> None:
+    """Erase again whom the list of the state folder names, and add to it whom the database names."""
+    file = state.path / LIST
+    try:
+        if file.exists() and (again := erase_again([read_list(file)])):
+            print(f"The database held {again} who had been erased; erased again.")
+        if erasures.waits():
+            raise ErasuresOpen("This database was restored, and nothing says who was erased since its backup was made. Nobody is "
+                               "served until that is settled; see ./ledger erasures.")  # fmt: skip
+        write_list(state.path)
+    except ValueError as error:
+        raise ErasuresOpen(f"{error} Mend it, or move it away and confirm with ./ledger erasures --confirm.") from error
 
 
 def _announce(state: StateFolder, port: int, sign_ins: dict[str, str]) -> bool:

@@ -25,6 +25,7 @@ from tender_ledger.storage.queries import acts, reckoned, studies
 from tender_ledger.storage.queries.tally import read_table
 
 REPLICATES = 1000
+_ATTEMPTS = 3  # what was computed while the study changed is not kept: somebody of it may be erased
 PUBLISHED = "published"  # under which a frozen body holds what may leave the study
 
 
@@ -35,13 +36,23 @@ def freeze_reckoning(scope: Scope, rules: CountingRules, name: str, *, seed: int
     """
     scope.viewer.require(Right.SET_RULES)
     said = required(name, "name", "The name of the reckoning")
+    for _attempt in range(_ATTEMPTS):
+        revision, values = _frozen_values(scope, rules, seed)
+        with saving(scope, "freeze_reckoning") as writing:
+            if studies.hold_revision(scope) == revision:
+                return writing.create(FrozenReckoning, {"name": said, **values})
+    raise Refused({"name": "The study changed again and again while its reckoning was computed. Nothing was kept; freeze it once "
+                           "more when fewer people are at work."})  # fmt: skip
+
+
+def _frozen_values(scope: Scope, rules: CountingRules, seed: int) -> tuple[int, dict[str, Any]]:
+    """The revision of the study and what is frozen of it."""
     with snapshot():
         revision = int(studies.study(scope)["revision"])
         found, n, informants, reports = _computed(scope.for_purpose(Purpose.COUNTED), rules, seed)
         published, _n, *of = _computed(scope.for_purpose(Purpose.PUBLISHED), rules, seed)
     said_of = json.dumps([rules.to_json(), seed, REPLICATES, __version__, found], sort_keys=True, ensure_ascii=False)
-    values = {
-        "name": said,
+    return revision, {
         "frozen_on": scope.day,
         "revision": revision,
         "rules": rules.to_json(),
@@ -54,8 +65,6 @@ def freeze_reckoning(scope: Scope, rules: CountingRules, name: str, *, seed: int
         "reports": reports,
         "body": {**found, PUBLISHED: {"values": published, "informants": of[0], "reports": of[1]}},
     }
-    with saving(scope, "freeze_reckoning") as writing:
-        return writing.create(FrozenReckoning, values)
 
 
 def _computed(scope: Scope, rules: CountingRules, seed: int) -> tuple[dict[str, Any], int, list[int], list[int]]:

@@ -7,45 +7,30 @@ from typing import Any
 
 from peewee import IntegrityError
 
-from tender_ledger.core.rights import Right
 from tender_ledger.core.terms import Scope
 from tender_ledger.operations.errors import CannotUndo, NotFound
+from tender_ledger.operations.undo_rights import require_terms, require_undo
 from tender_ledger.storage.database import SENTENCES, violated_constraint
 from tender_ledger.storage.history import ENTITIES, ActWriter, act, take_snapshots
-from tender_ledger.storage.models import CommunityRestriction, Encounter, ImportBatch
-from tender_ledger.storage.queries import acts, imports, studies
-from tender_ledger.storage.queries.terms import sees_agreements
+from tender_ledger.storage.models import Consent, Encounter, ImportBatch
+from tender_ledger.storage.queries import acts, imports, results, studies
 
 _NAMED = 5  # so many records are named where an act cannot be undone
-_NEEDS_ADMINISTER = frozenset({"add_member", "remove_role", "join_study"})
-_NEEDS_AGREE = frozenset({"record_agreement", "withdraw_agreement"})
 
 
 def undo_act(scope: Scope, act_id: int) -> None:
-    """Undo an act of the study. Whoever did it may undo it; other people's acts need their own right.
+    """Undo an act of the study, within the rights that its changes would ask if made directly.
 
-    Raises CannotUndo, changing nothing, when it was undone already, when a record moved on since (saying by whom), or
-    when hiding a record would leave others pointing at nothing.
+    Raises CannotUndo, changing nothing, when it was undone already, when a record moved on since (saying by whom), when
+    hiding a record would leave others pointing at nothing, or when terms of today keep something from being recorded.
     """
     if not acts.may_know(scope, act_id):
         raise NotFound(f"act {act_id}")
     changes = acts.act_changes(scope, act_id)
     if not changes:
         raise CannotUndo("What this act did was erased, and what is erased does not come back.")
-    first = changes[0]
-    if first["entity"] == CommunityRestriction.ENTITY:
-        scope.viewer.require_for(Right.RESTRICT, (first["after"] or first["before"])["community_id"])
-    else:
-        scope.viewer.require(Right.RECORD if first["person_id"] == scope.viewer.person_id else Right.UNDO_OTHERS)
-    if first["operation"] in _NEEDS_AGREE and not sees_agreements(scope):
-        scope.viewer.require(Right.AGREE)
-    if first["operation"] == "set_rules":
-        scope.viewer.require(Right.SET_RULES)
-    if first["operation"] in _NEEDS_ADMINISTER:
-        scope.viewer.require(Right.ADMINISTER)
-    if first["operation"] == "create_study":
-        raise CannotUndo("A study that was set up stays set up.")
-    if first["undone_by"]:
+    require_undo(scope, acts.chain_of_undos(scope, act_id), changes)
+    if changes[0]["undone_by"]:
         raise CannotUndo("This act was undone already.")
     if batches := [one["record_id"] for one in changes if one["entity"] == ImportBatch.ENTITY and _kind(one) == "hidden"]:
         _require_rows_not_in_again(batches)
@@ -54,6 +39,9 @@ def undo_act(scope: Scope, act_id: int) -> None:
         for entity, run in groupby(changes, key=lambda change: (change["entity"], _kind(change))):
             _put_back(writing, entity[0], list(run))
         _require_nobody_points_at_nothing(changes)
+        require_terms(scope, act_id, changes)
+    if any(change["entity"] == Consent.ENTITY for change in changes):
+        results.forget(scope)
 
 
 @contextmanager

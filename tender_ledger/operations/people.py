@@ -9,6 +9,7 @@ from tender_ledger.core.rights import Right
 from tender_ledger.core.terms import Scope
 from tender_ledger.core.text import clean
 from tender_ledger.formats.languages import is_private, language_of
+from tender_ledger.operations import clock
 from tender_ledger.operations.errors import NotFound, Refused, code_of, constraints_as_refusals, degrees_of, number_of, required
 from tender_ledger.operations.names_key import NamesKey
 from tender_ledger.operations.saving import made_once, saving
@@ -26,6 +27,7 @@ from tender_ledger.storage.models import (
     Language,
 )
 from tender_ledger.storage.queries import people, plants, results, studies
+from tender_ledger.storage.queries.erasures import installation_id, remember_erasures
 
 _FIELD_NUMBER = re.compile(r"(?:P-?)?0*([1-9]\d{0,8})$", re.I)
 _BIRTH = re.compile(r"(?P<year>\d{4})$|(?P<decade>\d{3}0)s$")
@@ -306,6 +308,9 @@ def erase_holder(scope: Scope, code: str, typed: str) -> int:
     with act(scope.viewer, "erase_holder") as writing:
         records = erase_holder_rows(scope.study_id, found["id"])
         keep_erasure(scope.study_id, found["id"], scope.viewer.person_id, records)
+        remember_erasures([{"installation": installation_id(), "study_id": scope.study_id, "holder_id": found["id"],
+                            "holder_uid": found["uid"], "person_id": scope.viewer.person_id, "records": records,
+                            "at": clock.now()}])  # fmt: skip
         writing.count_erased(records)
     overwrite_deleted()
     return records

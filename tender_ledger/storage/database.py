@@ -9,6 +9,8 @@ from peewee import DatabaseProxy, IntegrityError, InterfaceError, OperationalErr
 from playhouse.migrations import Runner
 from playhouse.postgres_ext import PooledPsycopg3Database
 
+from tender_ledger.storage.masking import masked_row, masks
+
 MIGRATIONS = Path(__file__).parent / "migrations"
 UNAVAILABLE = (OperationalError, InterfaceError)  # what a statement raises when the server is gone
 _LOCK = 7_265_110_411  # any number that nothing else in the database locks
@@ -121,10 +123,11 @@ def snapshot() -> Iterator[None]:
 
 
 def rows(sql: str, **parameters: Any) -> list[dict[str, Any]]:
-    """The rows of a read as dictionaries, in the order of the statement."""
+    """The rows of a read as dictionaries, in the order of the statement; see `masking` for texts that name a sealed holder."""
     cursor = database.execute_sql(sql, parameters)
     names = [column.name for column in cursor.description]
-    return [dict(zip(names, row, strict=True)) for row in cursor.fetchall()]
+    found = [dict(zip(names, row, strict=True)) for row in cursor.fetchall()]
+    return [masked_row(one) for one in found] if masks() else found
 
 
 def row(sql: str, **parameters: Any) -> dict[str, Any] | None:

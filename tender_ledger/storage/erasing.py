@@ -7,7 +7,7 @@ from typing import Any
 
 import psycopg
 
-from tender_ledger.storage.database import database, row, rows, run, value
+from tender_ledger.storage.database import database, row, rows, run
 
 MENTION = "an erased holder"
 _ZEROS = "0" * 64  # in place of the digest of a file that held the holder's rows
@@ -31,17 +31,21 @@ _PURPOSES_OF_CHANGES = """SELECT DISTINCT (p #>> '{}')::bigint AS id FROM change
 def erase_holder_rows(study_id: int, holder_id: int) -> int:
     """Delete a holder and all that came from them; returns how many records went. 0 where there is no such holder.
 
-    Plants, names, purposes and encounters go with them where nobody else has a part in them. Runs in the caller's transaction.
+    Plants, names, purposes and encounters go with them where nobody else has a part in them. Runs in the caller's transaction,
+    which holds the study from here on: what is computed meanwhile is of a revision that is past, and is not kept.
     """
     found = row(
-        """SELECT h.code, i.id AS informant FROM holder h JOIN informant i ON i.holder_id = h.id
-           WHERE h.study_id = %(s)s AND h.id = %(h)s FOR UPDATE OF h""",
+        """SELECT h.code, h.uid, i.id AS informant FROM study s JOIN holder h ON h.study_id = s.id
+           JOIN informant i ON i.holder_id = h.id WHERE s.id = %(s)s AND h.id = %(h)s FOR UPDATE OF s, h""",
         s=study_id,
         h=holder_id,
     )
     if found is None:
         return 0
     return _Erasing(study_id, holder_id, found["informant"], found["code"]).all()
+
+
+_ABOUT = "(coalesce(after, before) ->> 'about')"
 
 
 class _Erasing:
@@ -118,8 +122,7 @@ class _Erasing:
 
     def _reports(self) -> None:
         self._delete("community_restriction", "report_id = ANY(%(reports)s)")
-        self._list("marks", "SELECT record_id AS id FROM change WHERE entity = 'worklist_mark' AND holder_id = %(h)s")
-        self._delete("worklist_mark", "id = ANY(%(marks)s)", counted=False)
+        self._marks()
         self._disputes()
         for table in ("report_coding", "report_part", "report_method", "report_application", "report_step", "report_ingredient",
                       "report_teaching"):  # fmt: skip
@@ -139,15 +142,32 @@ class _Erasing:
         self._delete("free_list_item", own, counted=False)
         self._delete("free_list", "informant_id = %(i)s")
 
+    def _marks(self) -> None:
+        """What was decided of an item that is about something of the holder's goes, with its reason and its history.
+
+        An item names its records by their numbers, behind their kind.
+        """
+        self._delete_marks("holder_id = %(h)s")
+        self._delete_marks(f"{_ABOUT} LIKE 'report %%' AND split_part({_ABOUT}, ' ', 2) = ANY(%(reports)s::text[])")
+        self._delete_marks(f"{_ABOUT} LIKE 'twice %%' AND string_to_array({_ABOUT}, ' ') && %(reports)s::text[]")
+        self._delete_marks(f"{_ABOUT} IN (SELECT 'encounter ' || number FROM encounter WHERE id = ANY(%(alone)s))")
+
+    def _delete_marks(self, condition: str) -> None:
+        marks = "study_id = %(s)s AND entity = 'worklist_mark'"
+        self._list("marks", f"SELECT record_id AS id FROM change WHERE {marks} AND {condition}")
+        self._delete("change", "entity = 'worklist_mark' AND record_id = ANY(%(marks)s)", counted=False)
+        self._delete("worklist_mark", "id = ANY(%(marks)s)", counted=False)
+
     def _disputes(self) -> None:
-        """Who was contradicted, or contradicts, says so still, of an erased holder."""
+        """Who was contradicted, or contradicts, says so still, of an erased holder, and no longer in which words."""
         self._list("torn", "SELECT id FROM dispute WHERE report_id = ANY(%(reports)s) OR other_id = ANY(%(reports)s)")
         self._delete("change", "entity = 'dispute' AND record_id = ANY(%(torn)s)", counted=False)
         self._delete("dispute", """report_id = ANY(%(reports)s) AND (other_id IS NULL OR other_id = ANY(%(reports)s))""")
         self._run(
-            """UPDATE dispute SET other_id = NULL,
+            """UPDATE dispute SET other_id = NULL, note = CASE WHEN note = '' THEN '' ELSE %(mention)s END,
                  report_id = CASE WHEN report_id = ANY(%(reports)s) THEN other_id ELSE report_id END
-               WHERE id = ANY(%(torn)s)"""
+               WHERE id = ANY(%(torn)s)""",
+            mention=MENTION,
         )
 
     def _taught(self) -> None:
@@ -192,6 +212,8 @@ class _Erasing:
             self._list("gone", f"SELECT id FROM {table} WHERE plant_id = ANY(%(bare)s)")
             self._delete("change", f"entity = '{table}' AND record_id = ANY(%(gone)s)", counted=False)
             self._delete(table, "plant_id = ANY(%(bare)s)")
+        numbers = "ARRAY(SELECT number::text FROM plant WHERE id = ANY(%(bare)s))"
+        self._delete_marks(f"{_ABOUT} LIKE 'plant%%' AND string_to_array({_ABOUT}, ' ') && {numbers}")
 
     def _encounters(self) -> None:
         self._delete("encounter_informant", "informant_id = %(i)s", counted=False)
@@ -253,7 +275,7 @@ def _texts() -> list[tuple[str, str, str]]:
 
 
 def keep_erasure(study_id: int, holder_id: int, person_id: int, records: int) -> None:
-    """Write down that a holder was erased; the same a second time changes nothing."""
+    """Write down in the study that a holder was erased; the same a second time changes nothing."""
     run(
         """INSERT INTO erasure (study_id, holder_id, person_id, records) VALUES (%(s)s, %(h)s, %(p)s, %(n)s)
            ON CONFLICT (study_id, holder_id) DO NOTHING""",
@@ -262,15 +284,6 @@ def keep_erasure(study_id: int, holder_id: int, person_id: int, records: int) ->
         p=person_id,
         n=records,
     )
-
-
-def erasures() -> list[dict[str, Any]]:
-    """Every erasure of the database, for the list beside its backups."""
-    return rows("SELECT study_id, holder_id, person_id, records, at::text AS at FROM erasure ORDER BY id")
-
-
-def installation_id() -> str:
-    return str(value("SELECT id FROM installation"))
 
 
 def overwrite_deleted() -> list[str]:

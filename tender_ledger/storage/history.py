@@ -11,6 +11,7 @@ from psycopg.types.json import Jsonb
 
 from tender_ledger.core.terms import Member
 from tender_ledger.storage.database import copy_rows, database, new_ids
+from tender_ledger.storage.masking import masked_row, masks, unmasked
 from tender_ledger.storage.models import (
     Act,
     Asking,
@@ -112,7 +113,8 @@ class ActWriter:
                holder_id: int | None = None, children: Mapping[str, list[Snapshot]] | None = None) -> None:  # fmt: skip
         """Change a record that the writer saw at `version` (None: whatever it is). Raises StaleVersion otherwise."""
         before = self._lock(model, record_id, version)
-        columns = {**values, "version": model.version + 1}
+        columns = {name: unmasked(typed, (before or {}).get(name)) for name, typed in values.items()}
+        columns["version"] = model.version + 1
         model.update(columns).where(model.id == record_id).execute()
         for name, rows in (children or {}).items():
             _write_children(model, name, self.member.study_id, record_id, rows)
@@ -302,6 +304,9 @@ def _write_children(model: type[StudyRecord], name: str, study_id: int, record_i
     wanted = [{column: row.get(column, getattr(child.model, column).default) for column in child.columns} for row in rows]
     found: Any = child.model.select(*fields).where(parent == record_id).dicts()
     present: list[Snapshot] = list(found)
+    if masks():  # a row that is typed as it was shown stays as it is stored
+        shown = [(masked_row(row), row) for row in present]
+        wanted = [next((row for seen, row in shown if seen == one), one) for one in wanted]
     for row in present:
         if row not in wanted:
             matches = [getattr(child.model, column) == value if value is not None

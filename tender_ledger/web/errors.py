@@ -49,9 +49,10 @@ def _words(status: int) -> tuple[str, str]:
     }[status]  # fmt: skip
 
 
-def answer(status: int, sentence: str = "") -> Answer:
+def answer(status: int, sentence: str = "", title: str = "") -> Answer:
     """The page, or for htmx the fragment, of an error."""
-    title, advice = _words(status)
+    usual, advice = _words(status)
+    title = title or usual
     if status in (500, 503):  # the page of a failure asks the database nothing
         g.scope = None
         g.setdefault("_login_user", AnonymousUserMixin())

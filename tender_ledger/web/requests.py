@@ -7,9 +7,13 @@ import time
 import traceback
 import uuid
 
-from flask import Flask, Response, g, got_request_exception, request
+from flask import Flask, Response, current_app, g, got_request_exception, request
 
 from tender_ledger.storage.database import UNAVAILABLE, close_connection, connected, open_connection, pending_migrations
+from tender_ledger.storage.masking import mask_nothing
+from tender_ledger.storage.queries import erasures
+from tender_ledger.web.errors import Answer, answer
+from tender_ledger.web.shared.words import gettext as _
 
 _log = logging.getLogger("tender_ledger.requests")
 
@@ -31,13 +35,24 @@ def install(app: Flask) -> None:
     app.add_url_rule("/ready", "ready", _ready)
 
 
-def _begin() -> None:
+def _begin() -> Answer | None:
+    """Open the connection; nobody is served by a restored database before it is settled who was erased since."""
     g.started, g.request_id = time.monotonic(), uuid.uuid4().hex[:12]
-    if request.endpoint not in ("static", "health", "ready"):
-        g.opened_connection = open_connection()
+    if request.endpoint in ("static", "health", "ready"):
+        return None
+    g.opened_connection = open_connection()
+    if current_app.extensions.get("erasures_settled"):
+        return None
+    if erasures.waits():
+        sentence = _("It was restored, and nothing says who was erased since its backup was made. Whoever runs it settles that "
+                     "with ./ledger erasures; until then nothing is shown.")  # fmt: skip
+        return answer(503, sentence, _("Nobody is served yet"))
+    current_app.extensions["erasures_settled"] = True  # a restore goes into an empty database only, so it stays so
+    return None
 
 
 def _end(_error: BaseException | None) -> None:
+    mask_nothing()
     if g.pop("opened_connection", False):
         close_connection()
 
@@ -73,8 +88,11 @@ def _ready() -> tuple[Response, int]:
     try:
         with connected():
             pending = pending_migrations()
+            waiting = not pending and erasures.waits()
     except UNAVAILABLE:
         return Response("no database\n", mimetype="text/plain"), 503
     if pending:
         return Response("the schema is older than the program\n", mimetype="text/plain"), 503
+    if waiting:
+        return Response("restored, and it is not settled who was erased since\n", mimetype="text/plain"), 503
     return Response("ready\n", mimetype="text/plain"), 200

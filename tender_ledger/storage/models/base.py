@@ -23,7 +23,8 @@ class StudyRecord(Record):
     """
 
     ENTITY: ClassVar[str] = ""
-    NOT_KEPT: ClassVar[frozenset[str]] = frozenset({"id", "study_id", "version", "removed_at", "client_key", "recorded_at"})
+    NOT_KEPT: ClassVar[frozenset[str]] = frozenset({"id", "study_id", "version", "removed_at", "client_key", "recorded_at",
+                                               "uid"})  # fmt: skip
     CHILDREN: ClassVar[tuple["Child", ...]] = ()
 
     id = IdentityField(generate_always=True)

@@ -23,6 +23,7 @@ class Holder(StudyRecord):
     years_in_place = IntegerField(null=True)
     recorded_by = BigIntegerField()
     client_key = UUIDField(null=True)
+    uid = UUIDField()  # the database makes it
 
 
 class HolderIdentity(Record):

@@ -10,7 +10,6 @@ from tender_ledger.storage.queries.encounters import hidden_encounters
 from tender_ledger.storage.queries.plants import hidden_names, hidden_plants
 from tender_ledger.storage.queries.terms import allowed, parameters
 
-FOR_GOOD = ("create_study", "erase_holder")  # acts that nothing undoes
 _HIDDEN_HOLDERS = """SELECT t.holder_id FROM informant_terms(%(study)s, %(day)s) t JOIN holder h ON h.id = t.holder_id
     WHERE NOT {seen}"""
 # A change `c` of an act `a` is hidden with what it was about. Owners, and whoever recorded it, still see what was agreed, to keep
@@ -59,6 +58,15 @@ _NOBODY_SEEN = """(c.before - 'informants' = c.after - 'informants' AND NOT EXIS
     SELECT FROM jsonb_array_elements((c.before -> 'informants') || (c.after -> 'informants')) one
     WHERE NOT (c.before -> 'informants' @> jsonb_build_array(one) AND c.after -> 'informants' @> jsonb_build_array(one))
       AND (one ->> 'informant_id')::bigint NOT IN (SELECT i.id FROM informant i WHERE i.holder_id IN ({holders}))))"""
+# The act that an act `a` goes back to through undos, and whether anybody else than the viewer acted on the way.
+_CHAIN = """WITH RECURSIVE chain AS (
+        SELECT x.id, x.operation, x.person_id, x.undoes_act_id, 1 AS step FROM act x
+        WHERE x.study_id = %(study)s AND x.id = {of}
+        UNION ALL SELECT x.id, x.operation, x.person_id, x.undoes_act_id, chain.step + 1
+        FROM act x JOIN chain ON x.id = chain.undoes_act_id)"""
+_ROOT = f"""LATERAL ({_CHAIN.format(of="a.id")}
+    SELECT (array_agg(chain.operation ORDER BY chain.step DESC))[1] AS root_operation,
+           bool_or(chain.person_id <> %(person)s) AS others FROM chain) root"""
 _HIDDEN_CHANGES = """SELECT c.act_id, count(*) AS n FROM change c JOIN act a ON a.id = c.act_id
     WHERE c.study_id = %(study)s AND {hidden} GROUP BY c.act_id"""
 _NONE_HIDDEN = "SELECT NULL::bigint AS act_id, 0 AS n WHERE false"
@@ -106,9 +114,9 @@ def acts(scope: Scope, *, limit: int = 50) -> list[dict[str, Any]]:
     return rows(
         f"""WITH hidden AS ({hidden})
             SELECT a.id, a.person_id, p.name AS person, a.at, a.operation, a.undoes_act_id,
-                   a.records - coalesce(hidden.n, 0) AS records,
+                   a.records - coalesce(hidden.n, 0) AS records, root.root_operation, root.others,
                    (SELECT u.id FROM act u WHERE u.undoes_act_id = a.id) AS undone_by
-            FROM act a JOIN person p ON p.id = a.person_id LEFT JOIN hidden ON hidden.act_id = a.id
+            FROM act a JOIN person p ON p.id = a.person_id LEFT JOIN hidden ON hidden.act_id = a.id CROSS JOIN {_ROOT}
             WHERE a.study_id = %(study)s AND {_SHOWN} ORDER BY a.id DESC LIMIT %(limit)s""",
         **values,
         limit=limit,
@@ -142,16 +150,16 @@ def may_know(scope: Scope, act_id: int) -> bool:
     )
 
 
-def last_act_of(scope: Scope) -> int | None:
-    """The viewer's own latest act that was not undone, of those whose records are shown; None where it cannot be undone."""
+def last_act_of(scope: Scope) -> dict[str, Any] | None:
+    """The viewer's own latest act that was not undone, of those whose records are shown, with what undoing it asks for."""
     hidden, values = _hidden(scope)
-    found = row(
-        f"""WITH hidden AS ({hidden}) SELECT a.id, a.operation FROM act a LEFT JOIN hidden ON hidden.act_id = a.id
+    return row(
+        f"""WITH hidden AS ({hidden}) SELECT a.id, a.operation, root.root_operation, root.others
+            FROM act a LEFT JOIN hidden ON hidden.act_id = a.id CROSS JOIN {_ROOT}
             WHERE a.study_id = %(study)s AND a.person_id = %(person)s AND {_SHOWN}
               AND NOT EXISTS (SELECT FROM act u WHERE u.undoes_act_id = a.id) ORDER BY a.id DESC LIMIT 1""",
         **values,
     )
-    return found["id"] if found and found["operation"] not in FOR_GOOD else None
 
 
 def record_history(scope: Scope, entity: str, record_id: int) -> list[dict[str, Any]]:
@@ -167,8 +175,9 @@ def record_history(scope: Scope, entity: str, record_id: int) -> list[dict[str, 
     )
     found = rows(
         f"""SELECT a.id AS act_id, a.at, a.person_id, p.name AS person, a.operation, a.records, c.entity, c.record_id, c.before,
-                  c.after, {condition or "false"} AS hidden, (SELECT u.id FROM act u WHERE u.undoes_act_id = a.id) AS undone_by
-           FROM change c JOIN act a ON a.id = c.act_id JOIN person p ON p.id = a.person_id
+                  root.root_operation, root.others, c.after, {condition or "false"} AS hidden,
+                  (SELECT u.id FROM act u WHERE u.undoes_act_id = a.id) AS undone_by
+           FROM change c JOIN act a ON a.id = c.act_id JOIN person p ON p.id = a.person_id CROSS JOIN {_ROOT}
            WHERE c.study_id = %(study)s AND ({whose}) ORDER BY c.id""",
         **values,
         entity=entity,
@@ -186,6 +195,15 @@ def act_changes(scope: Scope, act_id: int) -> list[dict[str, Any]]:
                   (SELECT u.id FROM act u WHERE u.undoes_act_id = a.id) AS undone_by
            FROM change c JOIN act a ON a.id = c.act_id
            WHERE a.study_id = %(study)s AND a.id = %(act)s ORDER BY c.id DESC""",
+        study=scope.study_id,
+        act=act_id,
+    )
+
+
+def chain_of_undos(scope: Scope, act_id: int) -> list[dict[str, Any]]:
+    """The act, the act that it undid if it is an undo, and so on back to the act that is no undo."""
+    return rows(
+        f"{_CHAIN.format(of='%(act)s')} SELECT id, operation, person_id FROM chain ORDER BY step",
         study=scope.study_id,
         act=act_id,
     )

@@ -52,7 +52,8 @@ def _revision(scope: Scope) -> int:
 def _keep(scope: Scope, digest: str, revision: int, ids: list[int] | None, body: dict[str, Any] | None) -> None:
     run(
         """INSERT INTO kept_answer (study_id, person_id, digest, revision, day, ids, body)
-           VALUES (%(study)s, %(person)s, %(digest)s, %(revision)s, %(day)s, %(ids)s::bigint[], %(body)s)
+           SELECT s.id, %(person)s, %(digest)s, s.revision, %(day)s, %(ids)s::bigint[], %(body)s FROM study s
+           WHERE s.id = %(study)s AND s.revision = %(revision)s FOR SHARE OF s
            ON CONFLICT (study_id, person_id, digest) DO UPDATE
            SET revision = excluded.revision, day = excluded.day, ids = excluded.ids, body = excluded.body""",
         **_key(scope, digest),

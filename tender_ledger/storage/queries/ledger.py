@@ -7,6 +7,7 @@ from typing import Any
 from tender_ledger.core.ledger import NOTHING, LedgerView
 from tender_ledger.core.terms import Purpose, Scope
 from tender_ledger.storage.database import row, rows
+from tender_ledger.storage.masking import masked_text
 from tender_ledger.storage.queries.kept import kept_ids
 from tender_ledger.storage.queries.terms import (
     THESE_TERMS,
@@ -117,6 +118,8 @@ def ledger_ids(scope: Scope, view: LedgerView) -> list[int]:
     turn = "DESC" if view.backwards != (view.sort == "day") else "ASC"
     order = [f"{key} {turn if at == len(keys) - 1 else 'ASC'} NULLS LAST" for at, (key, _join) in enumerate(keys)]
     asked = {name: f"%{_escaped(said)}%" if name in ("q", "beside") else said for name, said in view.asked.items()}
+    if any(masked_text(said) != said for said in view.asked.values()):
+        return []  # what is masked where it stands is not found by asking for it either
     found = row(
         f"""WITH terms AS MATERIALIZED (SELECT * FROM informant_terms(%(study)s, %(day)s)),
               barred AS MATERIALIZED (SELECT report_id FROM barred_reports(%(study)s, %(day)s) b WHERE {_barring(scope)})

@@ -22,11 +22,15 @@ def kept_results(scope: Scope, digests: list[str]) -> dict[str, bytes]:
 
 
 def keep_results(scope: Scope, revision: int, bodies: Mapping[str, bytes]) -> None:
-    """Keep results computed at a revision; those of other revisions go, and the oldest where there are too many."""
+    """Keep results computed at a revision that stands; those of other revisions go, and the oldest where there are too many.
+
+    It waits for whoever holds the study: a result computed while somebody is erased is of a revision that is past by then.
+    """
     for digest, body in bodies.items():
         run(
             """INSERT INTO kept_result (study_id, digest, revision, day, body)
-               VALUES (%(study)s, %(digest)s, %(revision)s, %(day)s, %(body)s)
+               SELECT s.id, %(digest)s, s.revision, %(day)s, %(body)s FROM study s
+               WHERE s.id = %(study)s AND s.revision = %(revision)s FOR SHARE OF s
                ON CONFLICT (study_id, digest) DO UPDATE
                SET revision = excluded.revision, day = excluded.day, body = excluded.body, kept_at = now()""",
             study=scope.study_id,

@@ -18,6 +18,11 @@ def study(scope: Scope) -> dict[str, Any]:
     return found
 
 
+def hold_revision(scope: Scope) -> int:
+    """The study's revision, which nobody raises before the caller's transaction ends."""
+    return int(value("SELECT revision FROM study WHERE id = %(study)s FOR UPDATE", study=scope.study_id))
+
+
 def zone_of(study_id: int) -> str:
     """The time zone in which the study's days begin and end."""
     found = row("SELECT zone FROM study WHERE id = %(study)s", study=study_id)

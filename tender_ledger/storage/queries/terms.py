@@ -75,6 +75,16 @@ def may_record(scope: Scope, informant_id: int) -> bool:
     )
 
 
+def not_recordable(scope: Scope, informant_ids: Sequence[int]) -> list[int]:
+    """Those of the informants whose terms of the day allow no recording."""
+    found = rows(
+        """SELECT t.informant_id FROM informant_terms(%(study)s, %(day)s) t
+           WHERE t.informant_id = ANY(%(informants)s) AND NOT t.may_record ORDER BY 1""",
+        **parameters(scope, informants=list(informant_ids)),
+    )
+    return [one["informant_id"] for one in found]
+
+
 def refuses_record(scope: Scope, report_id: int) -> bool:
     """Whether a limit of an agreement says that what this report tells is not to be recorded."""
     return bool(value(f"SELECT {barred('r', ['no_record'])} FROM use_report r WHERE r.id = %(report)s",
@@ -99,8 +109,3 @@ def counts_in_part(scope: Scope) -> bool:
     return bool(value(
         f"""SELECT EXISTS (SELECT FROM bars(%(study)s, %(day)s) b {TERMS} b.informant_id
             WHERE {allowed(scope)} AND ({barring}))""", **parameters(scope)))  # fmt: skip
-
-
-def sees_agreements(scope: Scope) -> bool:
-    """Whether the viewer manages agreements, and so sees the codes of those who gave one."""
-    return scope.viewer.may(Right.AGREE)

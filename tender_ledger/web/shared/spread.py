@@ -5,6 +5,7 @@ from typing import Any
 from flask import flash, g, redirect, render_template, request
 from werkzeug.wrappers import Response
 
+from tender_ledger.operations.undo_rights import may_undo
 from tender_ledger.storage.queries import acts
 
 
@@ -38,5 +39,6 @@ def done(sentence: str, address: str) -> Response:
 
 
 def last_act() -> int | None:
-    """The viewer's latest act in this study, which an undo beside the notice takes back."""
-    return acts.last_act_of(g.scope)
+    """The viewer's latest act in this study, which an undo beside the notice takes back; None where it cannot."""
+    found = acts.last_act_of(g.scope)
+    return found["id"] if found and may_undo(g.member, found) else None

@@ -1,5 +1,6 @@
 """The study that a request is about: found by its code, entered by its members alone."""
 
+from functools import partial
 from typing import Any
 
 from flask import Blueprint, abort, g
@@ -7,6 +8,8 @@ from flask_login import current_user
 
 from tender_ledger.core.rights import Right
 from tender_ledger.operations import clock
+from tender_ledger.operations.undo_rights import may_undo
+from tender_ledger.storage.masking import mask_for
 from tender_ledger.storage.queries import accounts, studies
 
 
@@ -34,13 +37,15 @@ def _enter() -> None:
     if member is None:
         abort(404)
     g.member, g.scope = member, clock.scope_of(member)
+    mask_for(g.scope)
 
 
 def _thread() -> dict[str, Any]:
     """What every template of a study may ask: the study, what the viewer may do, and, where it is shown, what waits."""
     if g.get("scope") is None:
         return {}
-    return {"study": studies.study(g.scope), "waiting": _waiting, "may": g.member.may, "Right": Right}
+    return {"study": studies.study(g.scope), "waiting": _waiting, "may": g.member.may, "Right": Right,
+            "may_undo": partial(may_undo, g.member)}  # fmt: skip
 
 
 def _waiting() -> dict[str, int]:

@@ -68,7 +68,6 @@ def cover() -> str:
         ways=dict(WAYS),
         acts=act_queries.acts(g.scope, limit=6),
         act_names=ACTS,
-        for_good=act_queries.FOR_GOOD,
     )
 
 
@@ -233,9 +232,7 @@ def revoke(invitation: int) -> Page:
 
 @study.get("/history")
 def history() -> str:
-    return render_template(
-        "study/history.html", acts=act_queries.acts(g.scope, limit=200), act_names=ACTS, for_good=act_queries.FOR_GOOD
-    )
+    return render_template("study/history.html", acts=act_queries.acts(g.scope, limit=200), act_names=ACTS)
 
 
 @study.get("/history/<entity>/<int:record>")
@@ -250,7 +247,7 @@ def record_history(entity: str, record: int) -> str:
     name, page = subject(g.scope, entity, record, last["after"] or last["before"])
     return render_template(
         "study/record_history.html", changes=told_changes(g.scope, history), what=ENTITIES[entity], name=name,
-        page=page if last["after"] else "", act_names=ACTS, for_good=act_queries.FOR_GOOD,
+        page=page if last["after"] else "", act_names=ACTS,
         parts={one["entity"] for one in history} != {entity},
     )  # fmt: skip
 
