@@ -15,8 +15,8 @@ MENTION = "a sealed holder"
 # Columns that hold what somebody wrote in words of their own, under whatever name a statement gives them.
 FREE_TEXTS = frozenset(
     {"after_death", "amount", "archive", "attributed_to", "audience", "came_as", "caption", "caution", "conditions", "course",
-     "determiner", "dose", "frequency", "given_by", "gloss", "habitat", "harm", "harvest", "heat", "interpreter", "label", "lasts",
-     "learned_from", "minors", "mixture", "name", "note", "occupation", "phase", "place", "property", "proportion", "protocol",
+     "determiner", "dose", "frequency", "given_by", "gloss", "habitat", "harm", "harvest", "heat", "interpreter", "label",
+     "lasts", "learned_from", "minors", "mixture", "name", "note", "occupation", "phase", "place", "property", "proportion", "protocol",
      "purpose", "question", "reason", "reference", "remarks", "reuse", "season", "source", "strength", "taker", "title",
      "told_when", "verbatim", "words"}
 )  # fmt: skip
