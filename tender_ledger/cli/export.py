@@ -5,6 +5,7 @@ from pathlib import Path
 import click
 
 from tender_ledger.launch.installation import acting_scope, with_database
+from tender_ledger.launch.state import write_private
 from tender_ledger.operations.export import export_study
 
 
@@ -18,5 +19,5 @@ def export(study: str, folder: Path, person: str) -> None:
         files = export_study(acting_scope(study, person))
     folder.mkdir(parents=True, exist_ok=True)
     for name, data in files.items():
-        (folder / name).write_bytes(data)
+        write_private(folder / name, data)
         click.echo(f"{folder / name}: {len(data)} bytes")

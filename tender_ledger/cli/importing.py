@@ -6,6 +6,7 @@ import click
 
 from tender_ledger.core.importing.plan import ImportPlan
 from tender_ledger.launch.installation import acting_scope, with_database
+from tender_ledger.launch.state import write_private
 from tender_ledger.operations.importing import TERM_WORDS, ImportOutcome, agreed_terms, import_table, preview_import
 from tender_ledger.operations.study_names import names_of_study
 from tender_ledger.standins.names_service import ChecklistNames
@@ -46,7 +47,7 @@ def import_reports(reports: Path, informants: Path | None, study: str, terms: st
         return 0
     if not dry_run:
         file = failing or reports.with_name(f"{reports.stem}-failing.csv")
-        file.write_bytes(outcome.failing)
+        write_private(file, outcome.failing)
         click.echo(f"The failing rows are in {file}. Mend them there and import that file.", err=True)
     return 1
 

@@ -25,6 +25,7 @@ class Right(StrEnum):
     SET_RULES = "set the counting rules"
     ADMINISTER = "change the study and its members"
     IMPORT = "import a table"
+    CANCEL = "let a computation go"
     EXPORT = "export within the terms"
     AGREE = "record agreements and withdrawals"
     REVEAL = "see a holder's real name"
@@ -41,6 +42,7 @@ _HOLDERS: dict[Right, frozenset[Role]] = {
     Right.SET_RULES: frozenset({Role.OWNER, Role.REVIEWER}),
     Right.ADMINISTER: frozenset({Role.OWNER}),
     Right.IMPORT: frozenset({Role.OWNER}),
+    Right.CANCEL: frozenset({Role.OWNER, Role.RECORDER, Role.REVIEWER}),
     Right.EXPORT: frozenset({Role.OWNER, Role.REVIEWER, Role.GUARDIAN}),
     Right.AGREE: frozenset({Role.OWNER, Role.RECORDER, Role.GUARDIAN}),
     Right.REVEAL: frozenset({Role.OWNER}),

@@ -2,6 +2,7 @@
 
 import csv
 import io
+import re
 import unicodedata
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
@@ -61,7 +62,7 @@ def scan_sheet(data: bytes, required: Sequence[str], name: str = "file", *,
     else:
         reader = csv.reader(lines, delimiter=delimiter, strict=True)
     try:
-        header = [cell.strip() for cell in next(reader)]
+        header = [cell_read(cell.strip()) for cell in next(reader)]
     except (StopIteration, csv.Error):
         raise InputRefused(Problem("There is no header row.", f"{name}, line 1", expected=", ".join(required))) from None
     _check_header(header, required, name)
@@ -97,21 +98,45 @@ def _rows(reader: Iterable[list[str]], header: list[str], name: str) -> tuple[Sh
                 continue
             if len(cells) != len(header):
                 what = "The row has another number of cells than the header."
-                misfits.append(Misfit(start, tuple(cells), RowProblem(start, "", what, str(len(cells)), str(len(header)))))
+                misfits.append(
+                    Misfit(start, tuple(map(cell_read, cells)), RowProblem(start, "", what, str(len(cells)), str(len(header))))
+                )
                 continue
-            rows.append({column: cell.strip() for column, cell in zip(header, cells, strict=True)})
+            rows.append({column: cell_read(cell.strip()) for column, cell in zip(header, cells, strict=True)})
             lines.append(start)
     except csv.Error as error:
         raise InputRefused(Problem(f"The quoting is broken: {error}.", f"{name}, line {line}")) from None
     return Sheet(tuple(header), tuple(rows), tuple(lines)), misfits
 
 
+_FORMULA = re.compile(r"'*[=+\-@\t\r]")
+_NUMBER = re.compile(r"[+-]?\d+(?:[.,]\d+)?(?:[eE][+-]?\d+)?$")
+
+
+def _begins_like_a_formula(text: str) -> bool:
+    """Whether a spreadsheet could take the text, or what follows its apostrophes, for a formula; a plain number is none."""
+    return bool(_FORMULA.match(text)) and not _NUMBER.match(text.lstrip("'"))
+
+
+def cell_written(value: object) -> object:
+    """A value as a cell of a file: text that a spreadsheet could take for a formula gets an apostrophe before it.
+
+    So does text that begins so behind apostrophes of its own: `cell_read` takes one away and gives every text back.
+    """
+    return f"'{value}" if isinstance(value, str) and _begins_like_a_formula(value) else value
+
+
+def cell_read(text: str) -> str:
+    """The text of a cell without the apostrophe that `cell_written` put before it."""
+    return text[1:] if text.startswith("'") and _begins_like_a_formula(text) else text
+
+
 def write_sheet(columns: Sequence[str], rows: Iterable[Mapping[str, object]]) -> bytes:
     """The rows as CSV in UTF-8; None is the empty cell. `read_sheet` gives the same cells back."""
     out = io.StringIO(newline="")
+    csv.writer(out, lineterminator="\r\n").writerow(map(cell_written, columns))
     writer = csv.DictWriter(out, columns, extrasaction="raise", lineterminator="\r\n")
-    writer.writeheader()
-    writer.writerows({key: "" if value is None else value for key, value in row.items()} for row in rows)
+    writer.writerows({key: "" if value is None else cell_written(value) for key, value in row.items()} for row in rows)
     return out.getvalue().encode()
 
 
@@ -119,6 +144,6 @@ def write_lines(columns: Sequence[str], lines: Iterable[Sequence[object]]) -> by
     """Lines of cells as CSV in UTF-8; a line may have more or fewer cells than there are columns."""
     out = io.StringIO(newline="")
     writer = csv.writer(out, lineterminator="\r\n")
-    writer.writerow(columns)
-    writer.writerows(lines)
+    writer.writerow(map(cell_written, columns))
+    writer.writerows([cell_written(cell) for cell in line] for line in lines)
     return out.getvalue().encode()

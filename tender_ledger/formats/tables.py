@@ -7,7 +7,7 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 from typing import Any
 
-from tender_ledger.formats.sheet import write_sheet
+from tender_ledger.formats.sheet import cell_written, write_sheet
 
 
 @dataclass(frozen=True)
@@ -84,12 +84,12 @@ def table_xlsx(table: Table) -> bytes:
     sheet = book.active
     sheet.title = "values"
     columns = _in_files(table.columns)
-    sheet.append([column.label for column in columns])
+    sheet.append([cell_written(column.label) for column in columns])
     for cell in sheet[1]:
         cell.font = Font(bold=True)
     formats = {"decimal": "0.000", "share": "0.0 %", "p": "0.0000", "sure": "0.0000", "tenth": "0.0"}
     for row in table.rows:
-        sheet.append([_safe(cell) for cell in _cells(row, table.columns)])
+        sheet.append([cell_written(cell) for cell in _cells(row, table.columns)])
     for at, column in enumerate(columns, 1):
         for line in range(2, len(table.rows) + 2):
             if column.kind in formats:
@@ -97,15 +97,10 @@ def table_xlsx(table: Table) -> bytes:
     sheet.freeze_panes = "A2"
     about = book.create_sheet("about")
     for said in (table.caption, *table.notes):
-        about.append([_safe(said)])
+        about.append([cell_written(said)])
     out = io.BytesIO()
     book.save(out)
     return out.getvalue()
-
-
-def _safe(cell: Any) -> Any:
-    """Text that begins like a formula is kept as text."""
-    return f"'{cell}" if isinstance(cell, str) and cell[:1] in ("=", "+", "-", "@") else cell
 
 
 _PAPER = """body{font:11pt/1.35 "Gentium Plus",Georgia,serif;max-width:60rem;margin:2rem auto}

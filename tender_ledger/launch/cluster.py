@@ -174,10 +174,18 @@ def _state(pid: int) -> tuple[str, str]:
 
 
 def own_cluster(state: StateFolder) -> tuple[Cluster, str]:
-    """The cluster of this installation and, where it cannot stand in the state folder, a sentence that says where it is."""
-    beside = state.path / "postgres"
-    cluster = Cluster(beside, state.secret("database"))
-    if os.geteuid() != 0 or _reachable_by_postgres(beside):
+    """The cluster of this installation and, where it cannot stand with the state folder, a sentence that says where it is.
+
+    It stands in the state folder. Started as root it is another user's, for whom the state folder is closed: then it stands
+    beside it.
+    """
+    within, cluster = state.path / "postgres", Cluster(state.path / "postgres", state.secret("database"))
+    if os.geteuid() != 0:
+        return cluster, ""
+    cluster.folder = beside = state.path.with_name(f"{state.path.name}-database")
+    if (within / "data/PG_VERSION").exists() and not beside.exists():  # from before the state folder was closed
+        within.rename(beside)
+    if _reachable_by_postgres(beside):
         return cluster, ""
     name = hashlib.sha256(str(PROJECT).encode()).hexdigest()[:12]
     cluster.folder = Path("/var/lib/tender-ledger") / name
@@ -189,6 +197,6 @@ def _reachable_by_postgres(folder: Path) -> bool:
     shutil.chown(folder, "postgres", "postgres")
     probe = ["runuser", "-u", "postgres", "--", "test", "-w", str(folder)]
     reachable = subprocess.run(probe, cwd="/", capture_output=True, check=False).returncode == 0
-    if not reachable:
-        shutil.rmtree(folder, ignore_errors=True)
+    if not reachable and not (folder / "data").exists():
+        folder.rmdir()
     return reachable

@@ -55,7 +55,9 @@ def _say_where_it_runs(state: StateFolder) -> int:
 
 def _serve(state: StateFolder, *, demo: bool) -> int:
     cluster = None if os.environ.get("DATABASE_URL") else _start_cluster(state)
-    environment = _environment(state, cluster)
+    wanted = int(os.environ.get("TENDER_PORT") or _WANTED_PORT)
+    port = free_port(wanted)
+    environment = _environment(state, cluster, port)
     configure(environment["DATABASE_URL"])
     applied = migrate()
     if applied:
@@ -66,11 +68,9 @@ def _serve(state: StateFolder, *, demo: bool) -> int:
         if cluster:
             cluster.stop()
         raise
-    wanted = int(os.environ.get("TENDER_PORT") or _WANTED_PORT)
-    port = free_port(wanted)
     if port != wanted:
         print(f"Port {wanted} is in use; serving on {port} instead.")
-    supervisor = Supervisor(port, lambda: _environment(state, cluster), cluster)
+    supervisor = Supervisor(port, lambda: _environment(state, cluster, port), cluster)
     supervisor.when_ready = lambda: _announce(state, port, sign_ins)
     supervisor.run()
     return 0
@@ -84,9 +84,10 @@ def _start_cluster(state: StateFolder) -> Cluster:
     return cluster
 
 
-def _environment(state: StateFolder, cluster: Cluster | None) -> dict[str, str]:
+def _environment(state: StateFolder, cluster: Cluster | None, port: int) -> dict[str, str]:
     """What the web server needs to know; secrets are made once and kept in the state folder."""
     return {
+        "TENDER_PUBLIC": os.environ.get("TENDER_PUBLIC") or f"http://127.0.0.1:{port}",
         "DATABASE_URL": cluster.url() if cluster else os.environ["DATABASE_URL"],
         "TENDER_SECRET": os.environ.get("TENDER_SECRET") or state.secret("session"),
         "TENDER_KEY": os.environ.get("TENDER_KEY") or state.secret("names"),

@@ -20,6 +20,18 @@ class AlreadyRunning(Exception):
         self.address = address
 
 
+def write_private(file: Path, data: bytes) -> None:
+    """Write a file that only its owner can read, whole or not at all; one that is there keeps who may read it."""
+    if file.exists() and not file.is_file():  # a pipe or a device, asked for by name
+        file.write_bytes(data)
+        return
+    mode = file.stat().st_mode & 0o777 if file.exists() else 0o600
+    new = file.with_name(f"{file.name}.new")
+    with os.fdopen(os.open(new, os.O_WRONLY | os.O_CREAT | os.O_TRUNC, mode), "wb") as out:
+        out.write(data)
+    new.replace(file)
+
+
 @dataclass(frozen=True)
 class StateFolder:
     """Where this installation keeps what is its own; never part of a backup."""
@@ -30,7 +42,8 @@ class StateFolder:
     def of_project(cls) -> "StateFolder":
         """The folder that TENDER_STATE names, else `.state` in the project; made when it is not there."""
         path = Path(os.environ.get("TENDER_STATE") or PROJECT / ".state")
-        path.mkdir(parents=True, exist_ok=True)
+        path.mkdir(mode=0o700, parents=True, exist_ok=True)
+        path.chmod(0o700)  # one that was made before, or by somebody else
         return cls(path)
 
     def secret(self, name: str) -> str:
@@ -50,12 +63,8 @@ class StateFolder:
 
     def write_private(self, name: str, text: str) -> Path:
         """Write a file that only its owner can read, whole or not at all."""
-        new, file = self.path / f"{name}.new", self.path / name
-        descriptor = os.open(new, os.O_WRONLY | os.O_CREAT | os.O_TRUNC, 0o600)
-        with os.fdopen(descriptor, "w") as out:
-            out.write(text)
-        new.replace(file)
-        return file
+        write_private(self.path / name, text.encode())
+        return self.path / name
 
     def read(self, name: str) -> str:
         """The text of a file of the folder, "" where it is not there."""

@@ -10,6 +10,7 @@ from typing import Any
 
 from tender_ledger import __version__
 from tender_ledger.core.messages import InputRefused
+from tender_ledger.core.rights import Right
 from tender_ledger.core.rules import CountingRules
 from tender_ledger.core.terms import Purpose, Scope
 from tender_ledger.storage.database import connected
@@ -114,5 +115,6 @@ def _beside(scope: Scope, digest: str, revision: int, number: int, work: Work) -
 
 
 def cancel(scope: Scope, number: int) -> None:
-    """Let a computation go; what it had is forgotten."""
+    """Let a computation go, which others may be waiting for; what it had is forgotten."""
+    scope.viewer.require(Right.CANCEL)
     results.cancel(scope, number)

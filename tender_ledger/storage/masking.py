@@ -14,11 +14,13 @@ from tender_ledger.core.terms import Scope
 MENTION = "a sealed holder"
 # Columns that hold what somebody wrote in words of their own, under whatever name a statement gives them.
 FREE_TEXTS = frozenset(
-    {"after_death", "amount", "archive", "attributed_to", "audience", "came_as", "caption", "caution", "conditions", "course",
-     "determiner", "dose", "frequency", "given_by", "gloss", "habitat", "harm", "harvest", "heat", "interpreter", "label",
-     "lasts", "learned_from", "minors", "mixture", "name", "note", "occupation", "phase", "place", "property", "proportion", "protocol",
-     "purpose", "question", "reason", "reference", "remarks", "reuse", "season", "source", "strength", "taker", "title",
-     "told_when", "verbatim", "words"}
+    {"after_death", "amount", "archive", "attributed_to", "audience", "came_as", "caption",
+     "caution", "conditions", "course", "determiner", "dose", "frequency", "given_by", "gloss",
+     "habitat", "harm", "harvest", "heat", "interpreter", "label", "lasts", "learned_from",
+     "minors", "mixture", "name", "note", "occupation", "phase", "place", "property",
+     "proportion", "protocol", "purpose", "question", "reason", "reference", "remarks",
+     "reuse", "season", "source", "strength", "taker", "title", "told_when", "verbatim",
+     "words"}
 )  # fmt: skip
 _pattern: ContextVar[re.Pattern[str] | None] = ContextVar("sealed codes", default=None)
 

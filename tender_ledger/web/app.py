@@ -40,9 +40,9 @@ _LARGEST_REQUEST = 2 * 1024 * 1024  # bytes
 def create_app(settings: Mapping[str, str] = os.environ) -> Flask:
     """Build the application from its settings.
 
-    DATABASE_URL and TENDER_SECRET are needed; TENDER_KEY (names), TENDER_PUBLIC (the address people use, where it is not
-    this one), TENDER_PROXIES (how many trusted proxies stand before it) and TENDER_STATE (the folder in which the list of
-    erasures is kept) may be given.
+    DATABASE_URL and TENDER_SECRET are needed. There may be TENDER_KEY (names), TENDER_PUBLIC (the address people use, where
+    it is not this one), TENDER_HOSTS (further names that it answers to), TENDER_PROXIES (how many trusted proxies stand
+    before it) and TENDER_STATE (the folder in which the list of erasures is kept).
     """
     app = Flask(__name__, static_folder="static", template_folder="shared/templates")
     app.config.update(
@@ -55,7 +55,8 @@ def create_app(settings: Mapping[str, str] = os.environ) -> Flask:
     app.extensions["erasures"] = lambda: write_list(Path(state)) if state else None
     configure(settings["DATABASE_URL"])
     requests.install(app)
-    security.install(app, public=settings.get("TENDER_PUBLIC", ""), proxies=int(settings.get("TENDER_PROXIES") or 0))
+    security.install(app, public=settings.get("TENDER_PUBLIC", ""), proxies=int(settings.get("TENDER_PROXIES") or 0),
+                     hosts=settings.get("TENDER_HOSTS", ""))  # fmt: skip
     templating.install(app)
     errors.install(app)
     for blueprint in (

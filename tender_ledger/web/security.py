@@ -1,8 +1,9 @@
 """Who is asking, and what a page may load: sessions as rows, tokens against forged requests, a strict content policy."""
 
+from typing import Any
 from urllib.parse import urlsplit
 
-from flask import Flask, Response, redirect, request, session, url_for
+from flask import Flask, Response, current_app, redirect, request, session, url_for
 from flask_login import LoginManager, UserMixin, current_user
 from flask_talisman import Talisman
 from flask_wtf.csrf import CSRFProtect
@@ -27,6 +28,9 @@ _POLICY = {
 }
 
 
+_LOOPBACK = ("localhost", "127.0.0.1", "[::1]")
+
+
 class Viewer(UserMixin):
     """The signed-in person; the session row's token is the identity that the cookie carries, signed."""
 
@@ -38,10 +42,20 @@ class Viewer(UserMixin):
         return self.token
 
 
-def install(app: Flask, *, public: str, proxies: int) -> None:
-    """Set cookies, headers and the sign-in requirement; `public` is the address people use, https or not."""
-    secure = urlsplit(public).scheme == "https"
+def install(app: Flask, *, public: str, proxies: int, hosts: str = "") -> None:
+    """Set cookies, headers, whom requests may call us, and the sign-in requirement.
+
+    `public` is the address people use, https or not; `hosts` are further names for it, separated by commas. Loopback is always
+    among them. A request for any other host is answered 400.
+    """
+    at = urlsplit(public)
+    if public and (at.scheme not in ("http", "https") or not at.hostname):
+        raise ValueError(f"TENDER_PUBLIC is “{public}”, which is no address. Write it as https://ledger.example.")
+    secure = at.scheme == "https"
+    named = [at.hostname or "", *(name.strip() for name in hosts.split(","))]
     app.config.update(
+        PUBLIC_ADDRESS=public.rstrip("/") or "http://localhost",
+        TRUSTED_HOSTS=[*_LOOPBACK, *filter(None, named)],
         SESSION_COOKIE_NAME="__Host-tender" if secure else "tender",
         SESSION_COOKIE_HTTPONLY=True,
         SESSION_COOKIE_SAMESITE="Lax",
@@ -68,6 +82,20 @@ def install(app: Flask, *, public: str, proxies: int) -> None:
         frame_options="DENY",
     )
     app.after_request(_private)
+
+
+def public_link(endpoint: str, **values: Any) -> str:
+    """A link to be sent to somebody: at the address that is configured, whatever the request called us."""
+    return f"{current_app.config['PUBLIC_ADDRESS']}{url_for(endpoint, **values)}"
+
+
+def own_path(address: str, otherwise: str) -> str:
+    """The address if it is a path of ours, so that a link never sends anybody elsewhere.
+
+    Browsers take backslashes for slashes and pass over tabs and line ends, so whatever holds one is no path of ours.
+    """
+    odd = any(letter <= " " or letter in "\\\x7f" for letter in address)
+    return address if address.startswith("/") and not address.startswith("//") and not odd else otherwise
 
 
 def _load_viewer(token: str) -> Viewer | None:

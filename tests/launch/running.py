@@ -4,10 +4,12 @@ import os
 import signal
 import subprocess
 import sys
+import tempfile
 import time
 import urllib.error
 import urllib.request
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
 from pathlib import Path
 
 from tender_ledger.launch.state import PROJECT
@@ -42,7 +44,7 @@ class Started:
         self.process.wait(40)
 
     def database_pid(self) -> int:
-        return int((self.state / "postgres/data/postmaster.pid").read_text().split()[0])
+        return int((database_folder(self.state) / "data/postmaster.pid").read_text().split()[0])
 
     def web_pids(self) -> list[int]:
         """The web server's master first, then its workers; none while there is no master."""
@@ -52,6 +54,21 @@ class Started:
             return []
         workers = subprocess.run(["pgrep", "-P", str(masters[0])], capture_output=True, text=True, check=False).stdout.split()
         return [masters[0], *map(int, workers)]
+
+
+@contextmanager
+def new_state() -> Iterator[Path]:
+    """A state folder, within a folder that goes with it and with the database that stands beside it."""
+    with tempfile.TemporaryDirectory(prefix="tender-start-") as folder:
+        Path(folder).chmod(0o755)
+        state = Path(folder) / "state"
+        state.mkdir(mode=0o700)
+        yield state
+
+
+def database_folder(state: Path) -> Path:
+    """Where the own database of an installation stands: for root, who runs it as somebody else, beside the state folder."""
+    return state / "postgres" if os.geteuid() else state.with_name(f"{state.name}-database")
 
 
 def _command(pid: str) -> bytes:

@@ -5,7 +5,6 @@ import os
 import random
 import re
 import signal
-import tempfile
 import threading
 import time
 import urllib.error
@@ -23,7 +22,7 @@ from tender_ledger.launch.cluster import Cluster, free_port
 from tender_ledger.launch.state import StateFolder
 from tender_ledger.storage.database import configure, connected, disconnect, rows, value
 from tests.factories import PASSWORD, SmallStudy
-from tests.launch.running import Started, ready, until
+from tests.launch.running import Started, database_folder, new_state, ready, until
 
 pytestmark = pytest.mark.alone
 
@@ -80,7 +79,7 @@ class Hand:
 
 @contextmanager
 def database_of(state: Path) -> Iterator[None]:
-    cluster = Cluster(state / "postgres", StateFolder(state).secret("database"))
+    cluster = Cluster(database_folder(state), StateFolder(state).secret("database"))
     until(cluster.adopt, 20)
     configure(cluster.url())
     with connected():
@@ -102,9 +101,7 @@ def kill_at_random(one: Started, stop: threading.Event, killed: list[str]) -> No
 
 
 def test_every_acknowledged_save_is_there_once_and_none_is_half_there():
-    with tempfile.TemporaryDirectory(prefix="tender-kill-") as folder:
-        state = Path(folder)
-        state.chmod(0o755)
+    with new_state() as state:
         one = Started("--empty", state=state, port=free_port())
         stop, killed, keys = threading.Event(), [], [str(uuid.UUID(int=at + 1, version=4)) for at in range(SAVES)]
         killer = threading.Thread(target=kill_at_random, args=(one, stop, killed))

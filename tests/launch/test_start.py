@@ -6,34 +6,31 @@ import signal
 import socket
 import subprocess
 import sys
-import tempfile
 import time
 from collections.abc import Iterator
 from pathlib import Path
 
 import pytest
 
-from tender_ledger.launch.cluster import Cluster, free_port
+from tender_ledger.launch.cluster import Cluster, free_port, own_cluster
 from tender_ledger.launch.state import PROJECT, AlreadyRunning, StateFolder
 from tests.conftest import Databases
-from tests.launch.running import Started, ready, until
+from tests.launch.running import Started, database_folder, new_state, ready, until
 
 pytestmark = pytest.mark.alone
 
 
 @pytest.fixture
 def state() -> Iterator[Path]:
-    with tempfile.TemporaryDirectory(prefix="tender-start-") as folder:
-        Path(folder).chmod(0o755)
-        yield Path(folder)
+    with new_state() as folder:
+        yield folder
 
 
 @pytest.fixture(scope="module")
 def started() -> Iterator[Started]:
     """One running installation for all tests that leave it running, or see it come back."""
-    with tempfile.TemporaryDirectory(prefix="tender-start-") as folder:
-        Path(folder).chmod(0o755)
-        one = Started("--empty", state=Path(folder), port=free_port())
+    with new_state() as folder:
+        one = Started("--empty", state=folder, port=free_port())
         one.wait()
         yield one
         one.stop()
@@ -65,7 +62,8 @@ def test_a_first_start_tells_address_and_sign_ins_and_a_second_is_quick(state: P
     finally:
         second.stop()
     assert not (state / "address").exists()
-    assert not (state / "postgres/data/postmaster.pid").exists()
+    assert not (database_folder(state) / "data/postmaster.pid").exists()
+    assert state.stat().st_mode & 0o777 == 0o700
 
 
 def test_a_second_start_beside_the_first_says_where_it_is_and_ends(started: Started):
@@ -106,8 +104,7 @@ def test_after_the_kill_of_everything_the_next_start_recovers_by_itself(state: P
 
 
 def test_a_stale_pid_file_does_not_hinder(state: Path):
-    (state / "postgres").mkdir()
-    cluster = Cluster(state / "postgres", "secret", throw_away=True)
+    cluster = Cluster(state.parent / "postgres", "secret", throw_away=True)
     cluster.ensure_running()
     cluster.stop()
     stale = cluster.data / "postmaster.pid"
@@ -124,7 +121,7 @@ def test_a_stale_pid_file_does_not_hinder(state: Path):
 def test_the_server_never_runs_as_root_and_asks_for_a_password(started: Started):
     owner = Path(f"/proc/{started.database_pid()}").stat().st_uid
     assert owner != 0
-    rules = (started.state / "postgres/data/pg_hba.conf").read_text()
+    rules = (database_folder(started.state) / "data/pg_hba.conf").read_text()
     used = [line.split()[-1] for line in rules.splitlines() if line and not line.startswith("#")]
     assert set(used) == {"scram-sha-256"}
 
@@ -161,6 +158,24 @@ def test_an_existing_server_is_used_and_gets_no_demo(state: Path, cluster: Clust
     finally:
         one.stop()
     assert "demo" not in told
-    assert not (state / "postgres").exists()
+    assert not database_folder(state).exists()
     assert cluster.alive()
     databases.drop(url)
+
+
+def test_a_cluster_from_before_the_state_folder_was_closed_is_found_again(state: Path):
+    folder = StateFolder(state)
+    own, _said = own_cluster(folder)
+    own.ensure_running()
+    own.stop()
+    if own.folder != state / "postgres":  # as root: put it where it stood
+        state.chmod(0o755)
+        own.folder.rename(state / "postgres")
+    one = Started("--empty", state=state, port=free_port())
+    try:
+        one.wait()
+        assert state.stat().st_mode & 0o777 == 0o700
+        assert Path(f"/proc/{one.database_pid()}/cwd").resolve() == database_folder(state) / "data"
+        assert database_folder(state) == own.folder
+    finally:
+        one.stop()

@@ -11,21 +11,21 @@ from tender_ledger.web.app import create_app
 from tests.conftest import OWNER, PASSWORD, SignedIn, settings
 
 
-def cookie(app: Flask) -> str:
-    answer = app.test_client().post("/sign-in", data={"email": OWNER, "password": PASSWORD}, base_url="https://ledger.example")
+def cookie(app: Flask, address: str) -> str:
+    answer = app.test_client().post("/sign-in", data={"email": OWNER, "password": PASSWORD}, base_url=address)
     (found,) = [value for name, value in answer.headers if name == "Set-Cookie"]
     return found
 
 
 def test_the_cookie_here_and_behind_https(app: Flask, demo_db: str):
-    here = cookie(app)
+    here = cookie(app, "http://localhost")
     assert here.startswith("tender=")
     assert "HttpOnly" in here
     assert "SameSite=Lax" in here
     assert "Secure" not in here
     secure = create_app(settings(demo_db, TENDER_PUBLIC="https://ledger.example"))
     secure.config["WTF_CSRF_ENABLED"] = False
-    there = cookie(secure)
+    there = cookie(secure, "https://ledger.example")
     assert there.startswith("__Host-tender=")
     assert "Secure" in there
     assert "Path=/;" in f"{there};"
@@ -71,10 +71,59 @@ def test_a_wrong_password_keeps_the_address_and_too_many_are_stopped(app: Flask)
     assert "Wait a quarter of an hour" in answer.text
 
 
-@pytest.mark.parametrize("then", ["https://evil.example/", "//evil.example", "/\\evil.example", "javascript:alert(1)"])
+@pytest.mark.parametrize(
+    "then",
+    [
+        "https://evil.example/",
+        "//evil.example",
+        "/\\evil.example",
+        "javascript:alert(1)",
+        "/\t/evil.example",
+        "/\n/evil.example",
+        "/\r\n/evil.example",
+        "\t//evil.example",
+        " //evil.example",
+        "/ok\\..\\x",
+        "",
+        "ok",
+    ],
+)
 def test_after_signing_in_one_stays_here(app: Flask, then: str):
     answer = app.test_client().post("/sign-in", query_string={"then": then}, data={"email": OWNER, "password": PASSWORD})
     assert answer.headers["Location"] == "/"
+
+
+def test_after_signing_in_one_goes_where_one_wanted(app: Flask):
+    answer = app.test_client().post(
+        "/sign-in", query_string={"then": "/study/VELDRA/people?a=b"}, data={"email": OWNER, "password": PASSWORD}
+    )
+    assert answer.headers["Location"] == "/study/VELDRA/people?a=b"
+
+
+@pytest.mark.parametrize("host", ["evil.example", "ledger.example.evil.example", "127.0.0.1.evil.example", "evil.example:80"])
+def test_requests_for_another_host_are_not_answered(demo_db: str, host: str):
+    made = create_app(settings(demo_db, TENDER_PUBLIC="https://ledger.example", TENDER_HOSTS="other.example, third.example"))
+    client = made.test_client()
+    for address in ("/sign-in", "/", "/study/VELDRA/people"):
+        assert client.get(address, headers={"Host": host}).status_code == 400, address
+    for known in ("ledger.example", "third.example", "localhost", "127.0.0.1:8460"):
+        assert client.get("/sign-in", headers={"Host": known}).status_code == 200, known
+
+
+def test_the_link_of_an_invitation_is_at_the_public_address_whatever_the_request_says(demo_db: str):
+    made = create_app(settings(demo_db, TENDER_PUBLIC="http://ledger.example:8000/", TENDER_HOSTS="other.example"))
+    made.config["WTF_CSRF_ENABLED"] = False
+    client = made.test_client()
+    client.post("/sign-in", data={"email": OWNER, "password": PASSWORD}, headers={"Host": "other.example"})
+    sent = {"role": "reader", "meant_for": "the new student"}
+    answer = client.post("/study/VELDRA/invitations", data=sent, headers={"Host": "other.example"})
+    assert 'value="http://ledger.example:8000/join/' in answer.text
+    assert "other.example" not in answer.text
+
+
+def test_a_public_address_that_is_none_is_refused(demo_db: str):
+    with pytest.raises(ValueError, match="which is no address"):
+        create_app(settings(demo_db, TENDER_PUBLIC="ledger.example"))
 
 
 def test_error_pages_have_their_own_words_and_fragments(app: Flask, sign_in: SignedIn, monkeypatch: pytest.MonkeyPatch):

@@ -8,7 +8,7 @@ from tender_ledger.operations import accounts, members
 from tender_ledger.operations.errors import NotFound, Refused
 from tender_ledger.storage.queries import accounts as account_queries
 from tender_ledger.web.account.forms import JoinForm, PasswordForm, SignInForm
-from tender_ledger.web.security import Viewer
+from tender_ledger.web.security import Viewer, own_path
 from tender_ledger.web.shared.answers import Page, part_saved
 from tender_ledger.web.shared.words import gettext as _
 
@@ -26,7 +26,7 @@ def sign_in() -> str | Response | tuple[str, int]:
             form.show(refused)
             status = 422
         else:
-            return redirect(_within(request.args.get("then", "")), 303)
+            return redirect(own_path(request.args.get("then", ""), url_for("studies.list_studies")), 303)
     return render_template("account/sign_in.html", form=form), status
 
 
@@ -44,11 +44,6 @@ def _key() -> bytes:
     key = current_app.secret_key
     assert isinstance(key, str)
     return key.encode()
-
-
-def _within(address: str) -> str:
-    """The address if it is one of ours, so that a link can never send somebody elsewhere after signing in."""
-    return address if address.startswith("/") and not address.startswith(("//", "/\\")) else url_for("studies.list_studies")
 
 
 @account.post("/sign-out")

@@ -128,7 +128,7 @@ def ladder_csv(
                 "taxon": one.taxon,
                 "family": one.family,
                 "index": SYMBOLS[published.index],
-                "value": repr(one.value),
+                "value": one.value,
                 **_how_sure(sure, one.taxon, published.index),
                 "reports": one.reports,
                 "told_by": one.told_by,
@@ -148,4 +148,4 @@ def _how_sure(sure: Mapping[str, Any] | None, taxon: str, index: str) -> dict[st
     found = how_sure(sure, taxon, index)
     if not found:
         return {}
-    return {"low_95": repr(found["interval"][0]), "high_95": repr(found["interval"][1]), "first_ten": repr(found["in_first"])}
+    return {"low_95": found["interval"][0], "high_95": found["interval"][1], "first_ten": found["in_first"]}

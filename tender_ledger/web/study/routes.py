@@ -18,6 +18,7 @@ from tender_ledger.storage.queries import accounts, people
 from tender_ledger.storage.queries import acts as act_queries
 from tender_ledger.storage.queries import members as member_queries
 from tender_ledger.storage.queries import studies as studies_queries
+from tender_ledger.web.security import own_path, public_link
 from tender_ledger.web.shared.act_names import ACTS
 from tender_ledger.web.shared.answers import Page, form_page, part_saved
 from tender_ledger.web.shared.chosen import WAYS
@@ -220,7 +221,7 @@ def invite() -> Page:
     except Refused as refused:
         form.show(refused)
         return _members_page(inviting=form, status=422)
-    return _members_page(link=url_for("account.join", token=token, _external=True))
+    return _members_page(link=public_link("account.join", token=token))
 
 
 @study.post("/invitations/<int:invitation>/revoke")
@@ -256,6 +257,6 @@ def record_history(entity: str, record: int) -> str:
 def undo(act: int) -> Response:
     """Take an act back, whole; the undo is an act too."""
     undo_act(g.scope, act)
-    back = request.form.get("back", "")
+    back = own_path(request.form.get("back", ""), "")
     inside = back.startswith(url_for("study.cover"))
     return done(_("Undone."), back if inside else url_for("study.history"))
