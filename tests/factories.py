@@ -15,7 +15,13 @@ from tender_ledger.storage.queries import people as people_queries
 
 PASSWORD = "a long test password"
 _numbers = count(1)
-ALL = {"may_record": True, "may_count": True, "may_show": True, "may_publish_aggregate": True, "may_publish_verbatim": True}
+ALL = dict.fromkeys(("may_record", "may_count", "may_show", "may_publish_aggregate", "may_publish_rows",
+                     "may_publish_verbatim"), True)  # fmt: skip
+
+
+def _consistent(terms: dict[str, bool]) -> dict[str, bool]:
+    """Terms of which rows are not published where nothing is in aggregate."""
+    return {**terms, "may_publish_rows": terms["may_publish_rows"] and terms["may_publish_aggregate"]}
 
 
 @dataclass
@@ -57,7 +63,9 @@ class SmallStudy:
     def agree(self, code: str, day: date = date(2026, 1, 2), **terms: bool) -> int:
         found = people_queries.holder(self.scope, code)
         assert found is not None
-        return people.record_agreement(self.scope, agreed_on=day, form="oral", terms={**ALL, **terms}, holder_id=found["id"])
+        return people.record_agreement(
+            self.scope, agreed_on=day, form="oral", terms=_consistent({**ALL, **terms}), holder_id=found["id"]
+        )
 
     def withdraw(self, code: str, day: date = date(2026, 2, 3)) -> None:
         found = people_queries.holder(self.scope, code)

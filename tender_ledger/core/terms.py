@@ -8,12 +8,16 @@ from tender_ledger.core.rights import OWN_COMMUNITY, Right, Role, may, who_may
 
 
 class Purpose(StrEnum):
-    """The four questions that are asked of every record; a read asks exactly one of the last three."""
+    """The questions that are asked of every record; a read asks exactly one of all but the first.
+
+    What may be published word for word is asked of each row that may leave, by a column of its own.
+    """
 
     RECORDED = "record"
     COUNTED = "count"
     SHOWN = "show"
-    PUBLISHED = "publish"
+    PUBLISHED = "publish"  # in aggregate: counts, tables and figures
+    PUBLISHED_ROWS = "publish rows"  # row by row, coded and without words
 
 
 @dataclass(frozen=True)
@@ -87,12 +91,19 @@ class AgreementTerms:
     count: bool
     show: bool
     publish: bool
+    rows: bool = False
 
     def sentence(self) -> str:
-        """The terms as a reader meets them: “counted and shown to members; not published”."""
+        """The terms as a reader meets them: “counted, shown to members and published in aggregate; not row by row”."""
         if not self.record:
             return "nothing may be recorded"
-        asked = (("counted", self.count), ("shown to members", self.show), ("published", self.publish))
-        yes = " and ".join(word for word, given in asked if given)
-        no = " or ".join(word for word, given in asked if not given)
+        asked = [("counted", self.count), ("shown to members", self.show)]
+        asked += [("published in aggregate", True), ("row by row", self.rows)] if self.publish else [("published", False)]
+        yes = _listed([word for word, given in asked if given], "and")
+        no = _listed([word for word, given in asked if not given], "or")
         return "; ".join(part for part in (yes, f"not {no}" if no else "") if part)
+
+
+def _listed(words: list[str], last: str) -> str:
+    """“a, b and c”, with the word that stands before the last."""
+    return f" {last} ".join(filter(None, (", ".join(words[:-1]), *words[-1:])))

@@ -164,7 +164,7 @@ class _Loader:
                 people.withdraw_agreement(self.recorder, given["id"], given["version"], day)
 
     def _agree(self, row: Row, holder_id: int) -> None:
-        told = ("record", "count", "show", "publish", "quote")
+        told = ("record", "count", "show", "publish", "rows", "quote")
         terms = {column: row[name] == "yes" for column, name in zip(people.TERM_COLUMNS, told, strict=True)}
         day = date.fromisoformat(row["agreed_on"])
         limits = [{"refuses": row["except_refuses"], "category": str(self.categories[row["except_category"]])}] if row[

@@ -45,7 +45,7 @@ def digest_of(scope: Scope, name: str, rules: CountingRules, options: Mapping[st
 
     What may be counted is the same for every member; what may be published is that of a guardian's own communities alone.
     """
-    of = parameters(scope)["own"] if scope.purpose is Purpose.PUBLISHED else None
+    of = parameters(scope)["own"] if scope.purpose in (Purpose.PUBLISHED, Purpose.PUBLISHED_ROWS) else None
     said = json.dumps([f"{__version__} {_SHAPE}", name, rules.to_json(), dict(options), str(scope.purpose), of], sort_keys=True)
     return hashlib.sha256(said.encode()).hexdigest()
 

@@ -20,7 +20,7 @@ from tender_ledger.storage.history import act
 from tender_ledger.storage.queries import imports, studies
 
 # What may be said of the terms that a table was collected under, in the order of an agreement's columns.
-TERM_WORDS = ("record", "count", "show", "publish", "quote")
+TERM_WORDS = ("record", "count", "show", "publish", "rows", "quote")
 Progress = Callable[[int, int], None]
 
 

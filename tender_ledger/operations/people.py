@@ -203,7 +203,7 @@ def reveal_real_name(scope: Scope, code: str, reason: str, key: NamesKey | None)
 WISHES = ("audience", "archive", "reuse", "after_death", "minors")
 # What a limit can take away, from the narrowest to the widest.
 REFUSALS = ("quote", "publish", "show", "count", "record")
-TERM_COLUMNS = ("may_record", "may_count", "may_show", "may_publish_aggregate", "may_publish_verbatim")
+TERM_COLUMNS = ("may_record", "may_count", "may_show", "may_publish_aggregate", "may_publish_rows", "may_publish_verbatim")
 
 
 def record_agreement(scope: Scope, *, agreed_on: date, form: str, terms: Mapping[str, bool], holder_id: int | None = None,

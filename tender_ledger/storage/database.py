@@ -222,6 +222,7 @@ SENTENCES: Mapping[str, tuple[str, str]] = {
     "consent_withdrawn_after": ("withdrawn_on", "A withdrawal cannot come before the agreement it ends."),
     "consent_expires_after": ("expires_on", "An agreement cannot end before the day it was given."),
     "consent_record_first": ("may_record", "What may not be recorded can be neither counted, shown nor published."),
+    "consent_aggregate_before_rows": ("may_publish_rows", "What may not be published in aggregate cannot be row by row."),
     "consent_show_before_quote": ("may_publish_verbatim", "What may not be shown to members cannot be published word for word."),
     "encounter_days_order": ("day", "The last day cannot come before the first."),
     "encounter_came_once": ("event", "The study has this encounter already. Read the table anew."),

@@ -165,5 +165,11 @@ def test_a_guardian_has_rights_over_one_community_and_a_reviewer_over_all():
 
 def test_terms_in_words():
     assert AgreementTerms(True, True, True, False).sentence() == "counted and shown to members; not published"
-    assert AgreementTerms(True, False, False, False).sentence() == "not counted or shown to members or published"
+    in_aggregate = "counted, shown to members and published in aggregate"
+    assert AgreementTerms(True, True, True, True).sentence() == f"{in_aggregate}; not row by row"
+    assert (
+        AgreementTerms(True, True, True, True, True).sentence()
+        == "counted, shown to members, published in aggregate and row by row"
+    )
+    assert AgreementTerms(True, False, False, False).sentence() == "not counted, shown to members or published"
     assert AgreementTerms(False, False, False, False).sentence() == "nothing may be recorded"

@@ -79,7 +79,7 @@ def test_communities_differ_in_part(scope: Scope):
 def test_the_indices_of_the_export_are_those_of_the_screen(scope: Scope, rules: dict):
     """Of the same reports: what may be published, counted from the database and from the exported files."""
     wanted = parse_rules(rules)
-    screen = result_document(reckon_study(scope, wanted, purpose=Purpose.PUBLISHED).result)
+    screen = result_document(reckon_study(scope, wanted, purpose=Purpose.PUBLISHED_ROWS).result)
     files = export_study(scope)
     table = read_report_table(files["reports.csv"], files["informants.csv"])
     exported = result_document(reckon(count(table, wanted)))
@@ -91,7 +91,9 @@ def test_all_that_is_counted_may_be_published_gives_the_screens_own_numbers(scop
     """Once everybody agrees to publication, the command line's numbers are those that members see."""
     from tender_ledger.storage.database import run
 
-    run("UPDATE consent SET may_count = true, may_show = true, may_publish_aggregate = true WHERE withdrawn_on IS NULL")
+    run(
+        "UPDATE consent SET may_count = true, may_show = true, may_publish_aggregate = true, may_publish_rows = true WHERE withdrawn_on IS NULL"
+    )
     files = export_study(scope)
     exported = result_document(reckon(count(read_report_table(files["reports.csv"], files["informants.csv"]), CountingRules())))
     screen = result_document(reckon_study(scope, CountingRules()).result)

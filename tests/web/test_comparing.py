@@ -136,7 +136,7 @@ def test_files_of_a_community_that_is_not_there_are_not_there(sign_in: SignedIn)
 def test_who_withdraws_publication_leaves_the_file_at_once(sign_in: SignedIn):
     client = sign_in()
     before = next(csv.DictReader(io.StringIO(client.get(f"{PAGE}/ladder.csv").text)))["N"]
-    run("""UPDATE consent SET may_publish_aggregate = false, may_publish_verbatim = false
+    run("""UPDATE consent SET may_publish_aggregate = false, may_publish_rows = false, may_publish_verbatim = false
            WHERE holder_id = (SELECT id FROM holder WHERE code = 'ONS-01')""")  # fmt: skip
     run("UPDATE study SET revision = revision + 1")  # as every act does
     after = next(csv.DictReader(io.StringIO(client.get(f"{PAGE}/ladder.csv").text)))["N"]

@@ -88,6 +88,7 @@ class Consent(StudyRecord):
     may_show = BooleanField()
     may_publish_aggregate = BooleanField()
     may_publish_verbatim = BooleanField()
+    may_publish_rows = BooleanField(default=False)
     may_credit = BooleanField(default=False)
     expires_on = DateField(null=True)
     audience = TextField(default="")

@@ -61,7 +61,8 @@ def present(scope: Scope, encounter_id: int) -> list[dict[str, Any]]:
     """The informants of an encounter whom the viewer may see, with their terms of the day."""
     return rows(
         f"""SELECT i.id AS informant_id, i.holder_id, coalesce(h.code, s.code) AS code, x.part,
-                  t.on_file, t.may_record, t.may_count, t.may_show, t.may_publish_aggregate, s.id IS NOT NULL AS is_source
+                  t.on_file, t.may_record, t.may_count, t.may_show, t.may_publish_aggregate,
+                  t.may_publish_rows, s.id IS NOT NULL AS is_source
            FROM encounter_informant x JOIN encounter e ON e.id = x.encounter_id
            JOIN informant i ON i.id = x.informant_id {TERMS} i.id
            LEFT JOIN holder h ON h.id = i.holder_id LEFT JOIN source s ON s.id = i.source_id

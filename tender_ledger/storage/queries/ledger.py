@@ -216,7 +216,7 @@ def words_known(scope: Scope) -> dict[str, list[tuple[str, str]]]:
 
 
 def _barring(scope: Scope) -> str:
-    return "b.no_publish OR b.no_show" if scope.purpose is Purpose.PUBLISHED else "b.no_show"
+    return "b.no_publish OR b.no_show" if scope.purpose in (Purpose.PUBLISHED, Purpose.PUBLISHED_ROWS) else "b.no_show"
 
 
 def _escaped(text: str) -> str:

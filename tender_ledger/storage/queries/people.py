@@ -50,8 +50,8 @@ def holders(scope: Scope) -> list[dict[str, Any]]:
     return rows(
         f"""SELECT h.id, h.code, h.gender, h.birth_year, h.birth_decade, h.chosen, h.version, h.community_id, t.expired_on,
                   c.code AS community_code, c.name AS community, i.id AS informant_id,
-                  t.on_file, t.may_record, t.may_count, t.may_show, t.may_publish_aggregate, t.may_publish_verbatim,
-                  (SELECT count(*) FROM use_report r WHERE r.informant_id = i.id AND r.removed_at IS NULL
+                  t.on_file, t.may_record, t.may_count, t.may_show, t.may_publish_aggregate, t.may_publish_rows,
+                  t.may_publish_verbatim, (SELECT count(*) FROM use_report r WHERE r.informant_id = i.id AND r.removed_at IS NULL
                      AND NOT {barred("r", ["no_show"])}) AS reports,
                   (SELECT count(*) FROM encounter_informant ei JOIN encounter e ON e.id = ei.encounter_id
                     WHERE ei.informant_id = i.id AND ei.part = 'teller' AND e.removed_at IS NULL) AS encounters
@@ -66,7 +66,8 @@ def holder(scope: Scope, code: str) -> dict[str, Any] | None:
     """One holder whom the viewer may see; an owner reaches every holder, sealed or not, to manage the terms."""
     return row(
         f"""SELECT h.*, c.code AS community_code, c.name AS community, i.id AS informant_id, t.on_file, t.sealed,
-                  t.may_record, t.may_count, t.may_show, t.may_publish_aggregate, t.may_publish_verbatim, t.may_credit,
+                  t.may_record, t.may_count, t.may_show, t.may_publish_aggregate, t.may_publish_rows,
+                  t.may_publish_verbatim, t.may_credit,
                   t.expired_on, {allowed(scope, written_by="h.recorded_by")} AS shown,
                   EXISTS (SELECT FROM holder_identity n WHERE n.holder_id = h.id) AS has_name
            FROM holder h JOIN community c ON c.id = h.community_id JOIN informant i ON i.holder_id = h.id {TERMS} i.id
@@ -112,8 +113,9 @@ def erased_holders(scope: Scope) -> list[dict[str, Any]]:
 def agreements(scope: Scope, *, holder_id: int | None = None, community_id: int | None = None) -> list[dict[str, Any]]:
     """The agreements of one giver, the latest first. The caller has shown that the giver may be seen."""
     return rows(
-        """SELECT id, agreed_on, form, may_record, may_count, may_show, may_publish_aggregate, may_publish_verbatim,
-                  may_credit, expires_on, audience, archive, reuse, after_death, minors, withdrawn_on, version,
+        """SELECT id, agreed_on, form, may_record, may_count, may_show, may_publish_aggregate, may_publish_rows,
+                  may_publish_verbatim, may_credit, expires_on, audience, archive, reuse, after_death, minors,
+                  withdrawn_on, version,
                   coalesce(expires_on < %(day)s, false) AS expired
            FROM consent WHERE study_id = %(study)s AND removed_at IS NULL
              AND (holder_id = %(holder)s OR community_id = %(community)s) ORDER BY agreed_on DESC, id DESC""",

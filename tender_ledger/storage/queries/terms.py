@@ -19,12 +19,17 @@ def allowed(scope: Scope, *, written_by: str = "NULL") -> str:
     """The condition on a row `t` of informant_terms; `written_by` is the column of the person who wrote the record."""
     if scope.purpose is Purpose.COUNTED:
         return "t.may_count"
-    if scope.purpose is Purpose.PUBLISHED:
-        return "t.may_show AND t.may_publish_aggregate AND (%(own)s::bigint[] IS NULL OR t.community_id = ANY(%(own)s))"
+    if scope.purpose in _LEAVES:
+        rows_too = " AND t.may_publish_rows" if scope.purpose is Purpose.PUBLISHED_ROWS else ""
+        own = "(%(own)s::bigint[] IS NULL OR t.community_id = ANY(%(own)s))"
+        return f"t.may_show AND t.may_publish_aggregate{rows_too} AND {own}"
     if scope.purpose is Purpose.SHOWN:
         return f"(NOT t.sealed AND (t.may_show OR (NOT t.on_file AND (%(owner)s OR {written_by} = %(person)s))))"
     raise ValueError(f"nothing is read for the purpose {scope.purpose}")
 
+
+# What is asked of what leaves the study.
+_LEAVES = frozenset({Purpose.PUBLISHED, Purpose.PUBLISHED_ROWS})
 
 # What limits and restrictions take away, by purpose: the column of `bars` and `barred_reports`.
 _BARRED = {Purpose.COUNTED: "no_count", Purpose.SHOWN: "no_show", Purpose.PUBLISHED: "no_publish"}
@@ -50,7 +55,7 @@ def barred(report: str, columns: Sequence[str]) -> str:
 
 def _columns(scope: Scope) -> tuple[str, ...]:
     """What is published is shown as well."""
-    return ("no_publish", "no_show") if scope.purpose is Purpose.PUBLISHED else (_BARRED[scope.purpose],)
+    return ("no_publish", "no_show") if scope.purpose in _LEAVES else (_BARRED[scope.purpose],)
 
 
 def parameters(scope: Scope, **more: Any) -> dict[str, Any]:

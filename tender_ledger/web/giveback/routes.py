@@ -15,7 +15,7 @@ giveback = study_blueprint("giveback", __name__, "/give-back")
 @giveback.get("")
 def show() -> str:
     """What would leave the study today, and the ways out."""
-    published = g.scope.for_purpose(Purpose.PUBLISHED)
+    published = g.scope.for_purpose(Purpose.PUBLISHED_ROWS)
     return spread(
         "giveback/giveback.html",
         "giveback/_about.html",

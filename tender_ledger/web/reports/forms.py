@@ -20,7 +20,8 @@ class ImportForm(LedgerForm):
     may_record = BooleanField(_("may be recorded"))
     may_count = BooleanField(_("may be counted"))
     may_show = BooleanField(_("may be shown to members of the study"))
-    may_publish = BooleanField(_("may be published in figures and tables"))
+    may_publish = BooleanField(_("may be published in aggregate: counts, figures and tables"))
+    may_rows = BooleanField(_("may be published row by row: coded, each report by itself, without words"))
     may_quote = BooleanField(_("may be published word for word"))
     new_codes = BooleanField(_("Add codes that the study lacks to its own; otherwise their rows fail"))
 

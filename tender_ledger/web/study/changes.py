@@ -53,7 +53,8 @@ _CODED = frozenset({"form", "kind", "way", "role", "gender", "chosen", "credit",
                     "management"})  # fmt: skip
 _LABELS = {
     "parent_id": _("lies within"), "may_record": _("may be recorded"), "may_count": _("may be counted"),
-    "may_show": _("may be shown"), "may_publish_aggregate": _("may be published"), "may_publish_verbatim": _("word for word"),
+    "may_show": _("may be shown"), "may_publish_aggregate": _("may be published in aggregate"),
+    "may_publish_rows": _("row by row"), "may_publish_verbatim": _("word for word"),
     "may_credit": _("may be credited"), "expires_on": _("stands until"), "basis_id": _("grounds"), "basis": _("grounds"),
     "day_from": _("first day"), "day_to": _("last day"), "is_current": _("is the one that counts"), "start_s": _("from, seconds"),
     "end_s": _("to, seconds"), "codings": _("for"), "methods": _("made ready"), "applications": _("given"),
