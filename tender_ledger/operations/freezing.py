@@ -17,6 +17,8 @@ from tender_ledger.core.sampling.incidence import incidences
 from tender_ledger.core.tally.counting import count
 from tender_ledger.core.terms import Purpose, Scope
 from tender_ledger.formats.result_document import result_document
+from tender_ledger.operations.disclosure.audience import Audience
+from tender_ledger.operations.disclosure.publishing import StudyCells, give_out_frozen, of_the_study, read_cells
 from tender_ledger.operations.errors import NotFound, Refused, required
 from tender_ledger.operations.saving import saving
 from tender_ledger.storage.database import snapshot
@@ -50,7 +52,8 @@ def _frozen_values(scope: Scope, rules: CountingRules, seed: int) -> tuple[int, 
     with snapshot():
         revision = int(studies.study(scope)["revision"])
         found, n, informants, reports = _computed(scope.for_purpose(Purpose.COUNTED), rules, seed)
-        published, _n, *of = _computed(scope.for_purpose(Purpose.PUBLISHED), rules, seed)
+        published, _n, *of = _computed(of_the_study(scope), rules, seed)
+        cells = read_cells(scope, rules)
     said_of = json.dumps([rules.to_json(), seed, REPLICATES, __version__, found], sort_keys=True, ensure_ascii=False)
     return revision, {
         "frozen_on": scope.day,
@@ -63,7 +66,7 @@ def _frozen_values(scope: Scope, rules: CountingRules, seed: int) -> tuple[int, 
         "fingerprint": hashlib.sha256(said_of.encode()).hexdigest()[:16],
         "informants": informants,
         "reports": reports,
-        "body": {**found, PUBLISHED: {"values": published, "informants": of[0], "reports": of[1]}},
+        "body": {**found, PUBLISHED: {"values": published, "informants": of[0], "reports": of[1], "cells": cells.to_json()}},
     }
 
 
@@ -77,19 +80,20 @@ def _computed(scope: Scope, rules: CountingRules, seed: int) -> tuple[dict[str, 
     return result_document(reckon(tally), parts), tally.n, informants, sorted({int(one) for one in rows[tally.kept]})
 
 
-def published_values(scope: Scope, opened: "Opened") -> dict[str, Any]:
-    """The values of a frozen reckoning that may leave the study: those computed, when it was frozen, of what could then.
+def publish_frozen(scope: Scope, opened: "Opened") -> tuple[dict[str, Any], Audience]:
+    """The values of a frozen reckoning that may leave the study, those computed when it was frozen of what could then; and to
+    whom they go, whose cells are chosen beside everything that left before and after.
 
     Refused where anything they are of may not leave the study any more, and for one that was frozen without them.
     """
     scope.viewer.require(Right.EXPORT)
     kept = (opened.body or {}).get(PUBLISHED)
-    if kept is None:
+    if kept is None or "cells" not in kept:
         raise Refused({"frozen": "Nothing of this reckoning can be given out. Freeze it anew to have values for publication."})
     if not reckoned.still_published(scope.for_purpose(Purpose.PUBLISHED), kept["informants"], kept["reports"]):
         raise Refused({"frozen": "The terms of somebody it is of do not let it leave the study with you any more."})
     values: dict[str, Any] = kept["values"]
-    return values
+    return values, give_out_frozen(scope, StudyCells.from_json(kept["cells"]), opened.kept["revision"])
 
 
 def remove_frozen(scope: Scope, number: int, version: int) -> None:

@@ -19,7 +19,7 @@ _REWRITTEN = (
     "import_row", "import_batch", "import_upload", "draft", "change", "determination", "feature", "picture", "picture_data",
     "specimen", "study", "source", "community", "report_step", "report_ingredient", "report_teaching", "dispute",
     "property_claim", "plant_link", "kept_answer", "kept_result", "computation", "questionnaire_answer",
-    "frozen_reckoning", "worklist_mark", "caution",
+    "frozen_reckoning", "worklist_mark", "caution", "release_cell",
 )  # fmt: skip
 
 
@@ -56,6 +56,7 @@ class _Erasing:
     def all(self) -> int:
         for table in ("kept_answer", "kept_result", "computation"):
             self._run(f"DELETE FROM {table} WHERE study_id = %(s)s")
+        self._releases()
         self._find()
         self._imports()
         self._reports()
@@ -70,6 +71,13 @@ class _Erasing:
         self._delete("holder", "id = %(h)s")
         self._mentions()
         return self.records
+
+    def _releases(self) -> None:
+        """Of what left the study stays how many of those behind a cell were erased; a cell of nobody else is gone."""
+        self._run("""UPDATE release_cell SET erased = erased + 1, holders = array_remove(holders, %(i)s),
+              amounts = amounts[:array_position(holders, %(i)s) - 1] || amounts[array_position(holders, %(i)s) + 1:]
+            WHERE study_id = %(s)s AND %(i)s = ANY(holders)""")
+        self._run("DELETE FROM release_cell WHERE study_id = %(s)s AND erased > 0 AND holders = '{}'")
 
     def _find(self) -> None:
         """The records that go, by number, before anything goes."""

@@ -40,14 +40,14 @@ def shares_told(tally: Tally, listed: Listed | None, by: str, among: Bools | Non
     105:173-186, less certain). Misleads where parts were asked about for some plants only.
     """
     labels = listed.labels if listed else ()
-    names, place, column, informant = _tellings(tally, listed, by, tally.counted if among is None else among)
+    names, place, column, informant = tellings(tally, listed, by, tally.counted if among is None else among)
     wide = len(labels) + 1
     counts = np.bincount(place * wide + column, minlength=len(names) * wide).reshape(len(names), wide)
     pairs = np.unique(np.stack([place, informant], axis=1), axis=0)
     return Shares(names, tuple(labels), counts, np.bincount(pairs[:, 0], minlength=len(names)))
 
 
-def _tellings(tally: Tally, listed: Listed | None, by: str, among: Bools) -> tuple[tuple[str, ...], Ints, Ints, Ints]:
+def tellings(tally: Tally, listed: Listed | None, by: str, among: Bools) -> tuple[tuple[str, ...], Ints, Ints, Ints]:
     """What rows are of, and of every distinct (taxon, informant, category, label) its row, its column and its informant."""
     table = tally.table
     row, code = rows_told(listed, tally.kept & among[table.informant])
@@ -66,7 +66,7 @@ def _tellings(tally: Tally, listed: Listed | None, by: str, among: Bools) -> tup
 def shares_ends(tally: Tally, listed: Listed | None, by: str, drawn: Resamples) -> tuple[Floats, Floats]:
     """The 95 % ends of every share, shape (rows, labels), the counted informants resampled; NaN where more than 5 % of the
     resamples leave it undefined."""
-    names, place, column, informant = _tellings(tally, listed, by, tally.counted)
+    names, place, column, informant = tellings(tally, listed, by, tally.counted)
     wide, shares = len(listed.labels) if listed else 0, drawn.shares()
     number = np.cumsum(tally.counted) - 1
     named = column < wide

@@ -25,6 +25,7 @@ class Study(Record):
     zone = TextField()
     scheme = TextField(default="economic_botany")
     invented = BooleanField(default=False)
+    minimum_holders = IntegerField(default=3)
     revision = BigIntegerField(default=0)
     version = IntegerField(default=1)
     removed_at = DateTimeTZField(null=True)

@@ -15,6 +15,16 @@ def community_names(scope: Scope) -> dict[str, str]:
     return {one["code"]: one["name"] for one in found}
 
 
+def community_codes(scope: Scope, ids: list[int]) -> list[str]:
+    """The codes of communities of the study by their numbers."""
+    found = rows(
+        "SELECT code::text AS code FROM community WHERE study_id = %(study)s AND id = ANY(%(ids)s) ORDER BY code",
+        study=scope.study_id,
+        ids=ids,
+    )
+    return [one["code"] for one in found]
+
+
 def communities(scope: Scope) -> list[dict[str, Any]]:
     """The communities, with their languages, what they lie within, and how many of their holders the viewer may see."""
     return rows(

@@ -9,12 +9,15 @@ from flask import abort, g, render_template, request, url_for
 from werkzeug.wrappers import Response
 
 from tender_ledger.core.indices.working import SYMBOLS
-from tender_ledger.core.publication import MINIMUM_HOLDERS
 from tender_ledger.core.rights import Right
 from tender_ledger.core.terms import Purpose
 from tender_ledger.formats.printing import print_pdf
 from tender_ledger.formats.tables import table_csv, table_html, table_xlsx, written
 from tender_ledger.operations import computing
+from tender_ledger.operations.disclosure.audience import MEMBERS, Audience
+from tender_ledger.operations.disclosure.publishing import STAYS_TRIED_OUT, give_out
+from tender_ledger.operations.errors import Refused
+from tender_ledger.operations.publishing import COMMUNITY_STAYS
 from tender_ledger.operations.reckoning import parts_told, reckon_study
 from tender_ledger.storage.queries import people, studies
 from tender_ledger.storage.queries import reckoned as reckoned_queries
@@ -48,27 +51,28 @@ def _asked() -> tuple[Asked, dict[str, str]]:
     return asked(request.args, names), names
 
 
-def _content(view: str, one: Asked, names: dict[str, str], purpose: Purpose) -> Content:
+def _content(view: str, one: Asked, names: dict[str, str], audience: Audience) -> Content:
     build = VIEWS[view][1]
     if view != "parts":
-        return build(one, purpose, names)
+        return build(one, audience, names)
     labels = {code: choice.label for code, choice in categories().items()}
     labels |= {row["code"]: row["label"] for row in parts_told(g.scope)}
     methods = {row["code"]: row["label"] for row in studies.terms(g.scope.study_id, "method")}
-    return build(one, purpose, names, {**methods, **labels})
+    return build(one, audience, names, {**methods, **labels})
 
 
 @reckoning.get(f"/<any({_NAMES}):view>")
 def analysis(view: str) -> str:
     """A view with its figures and tables; the margin says how the number that is open came about."""
     one, names = _asked()
-    content = _content(view, one, names, Purpose.COUNTED)
+    content = _content(view, one, names, MEMBERS)
     kind, about = opened()
     context: dict[str, Any] = {
         "view": view, "views": VIEWS, "content": content, "asked": one, "rules": one.rules, "rules_words": rules_parts(one.rules),
         "communities": names, "groupings": GROUPINGS, "measures": MEASURES,
         "mathml": mathml, "symbol": symbol, "symbols": SYMBOLS, "categories": categories(), "margin_group": one.group,
-        "carried": carried, "written": written, "file_at": _file_address(view), "minimum": MINIMUM_HOLDERS,
+        "carried": carried, "written": written, "file_at": _file_address(view),
+        "minimum": studies.study(g.scope)["minimum_holders"], "stays": _why_it_stays(one, content),
     }  # fmt: skip
     if view in ("overuse", "lists"):
         context |= {"floras": reckoned_queries.floras(g.scope), "used_in": categories()}
@@ -99,23 +103,35 @@ def _scoring(one: Asked, taxon: str) -> list[dict[str, Any]]:
 
 @reckoning.get(f"/<any({_NAMES}):view>/<block>.<any(svg, pdf, csv, xlsx, html, data):kind>")
 def analysis_file(view: str, block: str, kind: str) -> Answer:
-    """A figure or a table as a file, computed within the terms of publication, small cells left out."""
+    """A figure or a table as a file, computed within the terms of publication, its cells chosen as those of every file."""
     g.member.require(Right.EXPORT)
     one, names = _asked()
-    content = _content(view, one, names, Purpose.PUBLISHED)
+    audience = give_out(g.scope, one.rules)
+    if one.group and not audience.sees_community(one.group):
+        raise Refused({"group": COMMUNITY_STAYS})
+    content = _content(view, one, names, audience)
+    if why := _why_it_stays(one, content):
+        raise Refused({"view": why})
     found = content.block(block)
+    if found is not None and found.stays:
+        raise Refused({"view": found.stays})
     if content.waits is not None:
         abort(503, description=_("It is being computed. Try once more in a while."))
     held = {"svg": "figure", "pdf": "figure", "data": "data"}.get(kind, "table")
     if found is None or found.single or getattr(found, held) is None:
         abort(404)
     name = f"{view}-{block}-data.csv" if kind == "data" else f"{view}-{block}.{kind}"
-    return Answer(_file(found, content, one, names, kind), mimetype=_MEDIA[kind],
+    return Answer(_file(found, content, one, names, kind, audience), mimetype=_MEDIA[kind],
                   headers={"Content-Disposition": f'attachment; filename="{name}"'})  # fmt: skip
 
 
-def _file(block: Block, content: Content, one: Asked, names: dict[str, str], kind: str) -> bytes:
-    caption = _caption(content, one, names)
+def _why_it_stays(one: Asked, content: Content) -> str:
+    """Why nothing of a view is given out; "" where something is."""
+    return content.stays or (STAYS_TRIED_OUT if one.tried_out else "")
+
+
+def _file(block: Block, content: Content, one: Asked, names: dict[str, str], kind: str, audience: Audience) -> bytes:
+    caption = _caption(content, one, names, audience)
     if kind in ("svg", "pdf") and block.figure:
         wide = int(max(block.figure.width, 700) / 6.4)  # letters of a line that stay on the sheet
         lines = [line for said in caption for line in textwrap.wrap(said, wide)]
@@ -133,7 +149,7 @@ def _file(block: Block, content: Content, one: Asked, names: dict[str, str], kin
     return table_xlsx(table) if kind == "xlsx" else table_html(table)
 
 
-def _caption(content: Content, one: Asked, names: dict[str, str]) -> list[str]:
+def _caption(content: Content, one: Asked, names: dict[str, str], audience: Audience) -> list[str]:
     """What every file says of itself: how it was counted, where, how holders were chosen, the seed, the day."""
     where = names.get(one.group, "")
     counted = content.n
@@ -145,7 +161,7 @@ def _caption(content: Content, one: Asked, names: dict[str, str]) -> list[str]:
     return [
         f"{content.heading}{f', {where}' if where else ''}. {rules_sentence(one.rules)}",
         " ".join([f"N = {counted}, {chosen}.", *seed, f"{g.scope.day:%-d %B %Y}.",
-                  _("Cells of fewer than %(n)s holders are left out.", n=MINIMUM_HOLDERS)]),
+                  _("What fewer than %(n)s holders stand behind is left out, and what would tell it.", n=audience.minimum)]),
         _("How often it was told, not how well it works. It is no advice to treat, eat or gather."),
     ]  # fmt: skip
 

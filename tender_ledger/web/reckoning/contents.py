@@ -110,7 +110,7 @@ class Block:
 
     `single` says that it shows single holders, so that it is given out as no file. `apart` takes, for a kind of number, the
     one of a row apart; `behind` says which reports lie behind a row where its number does not say so. `data` are the values
-    that the figure draws, where its table is of something else; `canvas` a matrix too large to be drawn mark by mark, as rows,
+    that the figure draws, where its table is of something else; `stays` says why it is given out as no file; `canvas` a matrix too large to be drawn mark by mark, as rows,
     columns and cells.
     """
 
@@ -121,6 +121,7 @@ class Block:
     sentences: Sequence[str] = ()
     cautions: Sequence[str] = ()
     single: bool = False
+    stays: str = ""
     canvas: Mapping[str, Any] | None = None
     data: Table | None = None
     apart: Mapping[str, Takes] = field(default_factory=dict)
@@ -170,13 +171,15 @@ class Block:
 
 @dataclass(frozen=True)
 class Content:
-    """A view: its heading, what it says first, and its blocks; `waits` while it is being computed."""
+    """A view: its heading, what it says first, and its blocks; `waits` while it is being computed, `stays` where none of it is
+    given out, and why."""
 
     heading: str
     lede: str
     blocks: Sequence[Block] = ()
     waits: Computed | None = None
     empty: str = ""
+    stays: str = ""
     seed: int | None = None
     n: int | None = None
 

@@ -7,9 +7,7 @@ from flask import abort, g, request, url_for
 from werkzeug.wrappers import Response
 
 from tender_ledger.core.indices.working import SYMBOLS
-from tender_ledger.core.publication import MINIMUM_HOLDERS
 from tender_ledger.core.rights import Right
-from tender_ledger.core.terms import Purpose
 from tender_ledger.formats.tables import written
 from tender_ledger.operations import freezing
 from tender_ledger.operations.errors import Refused
@@ -71,10 +69,10 @@ def frozen_file(number: int, block: str, kind: str) -> Answer:
     """A table of a frozen reckoning, of what might be published when it was frozen and may be still."""
     found = freezing.open_frozen(g.scope, number)
     try:
-        values = freezing.published_values(g.scope, found)
+        values, audience = freezing.publish_frozen(g.scope, found)
     except Refused as refused:
         abort(422, description=" ".join(refused.errors.values()))
-    shown = frozen_blocks(values, (), found.rules, purpose=Purpose.PUBLISHED).block(block)
+    shown = frozen_blocks(values, (), found.rules, audience=audience).block(block)
     if shown is None or shown.table is None:  # what moved since is of today, and stands in no file
         abort(404)
     kept = found.kept
@@ -82,7 +80,8 @@ def frozen_file(number: int, block: str, kind: str) -> Answer:
         rules_sentence(found.rules),
         _("N = %(n)s; frozen %(day)s, seed %(seed)s, %(software)s, fingerprint %(print)s.", n=values["totals"]["N"],
           day=f"{kept['frozen_on']:%-d %B %Y}", seed=kept["seed"], software=kept["software"], print=kept["fingerprint"]),
-        _("Of what could be published then: cells of fewer than %(n)s holders are left out.", n=MINIMUM_HOLDERS),
+        _("Of what could be published then: what fewer than %(n)s holders stand behind is left out, and what would tell it.",
+          n=audience.minimum),
         _("How often it was told, not how well it works. It is no advice to treat, eat or gather."),
     ]  # fmt: skip
     return table_file(

@@ -9,7 +9,6 @@ from flask import render_template
 
 from tender_ledger.core.indices.ranking import RANKED_FROM
 from tender_ledger.core.indices.working import SYMBOLS
-from tender_ledger.core.publication import MINIMUM_HOLDERS
 from tender_ledger.figures.ladder import WIDTH, Told, use_ladder
 from tender_ledger.formats.sheet import write_sheet
 from tender_ledger.operations.publishing import PublishedLadder
@@ -72,7 +71,7 @@ def ladder_svg(
         n=published.n,
         about=about,
         left_out=published.left_out,
-        minimum=MINIMUM_HOLDERS,
+        minimum=published.minimum,
         ranked_from=RANKED_FROM,
         categories=categories,
         facts=facts,

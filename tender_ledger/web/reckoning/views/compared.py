@@ -3,16 +3,14 @@
 from collections.abc import Mapping, Sequence
 from typing import Any
 
-import numpy as np
 from flask import g, request, url_for
 
-from tender_ledger.core.indices.ranking import values_of_taxa
 from tender_ledger.core.indices.rule_comparison import Shifted
 from tender_ledger.core.indices.working import SYMBOLS
-from tender_ledger.core.publication import MINIMUM_HOLDERS
-from tender_ledger.core.terms import Purpose
 from tender_ledger.formats.tables import Column, Table
 from tender_ledger.operations import analyses
+from tender_ledger.operations.disclosure.audience import Audience
+from tender_ledger.operations.disclosure.publishing import STAYS_TRIED_OUT
 from tender_ledger.operations.reckoning import rules_side_by_side
 from tender_ledger.web.reckoning.asked import LADDER_INDICES, Asked, categories
 from tender_ledger.web.reckoning.contents import Apart, Block, Content, Names, Row, Standing
@@ -24,7 +22,7 @@ from tender_ledger.web.shared.words import ngettext
 _SHOWN = 200
 
 
-def compare(one: Asked, purpose: Purpose, _names: Names) -> Content:
+def compare(one: Asked, audience: Audience, _names: Names) -> Content:
     """The rules in force beside those of the address: choices, ranks and values, and the reports that only one counts."""
     heading = _("Two sets of rules side by side")
     if not one.tried_out:
@@ -37,7 +35,7 @@ def compare(one: Asked, purpose: Purpose, _names: Names) -> Content:
         )
     index = request.args.get("index", "ci")
     index = index if index in LADDER_INDICES else "ci"
-    found = rules_side_by_side(g.scope, one.in_force, one.rules, index, purpose=purpose)
+    found = rules_side_by_side(g.scope, one.in_force, one.rules, index, purpose=audience.purpose)
     compared = found.compared
     lede = _("First: %(first)s Second: %(second)s", first=rules_sentence(one.in_force), second=rules_sentence(one.rules))
     choices = [
@@ -60,9 +58,8 @@ def compare(one: Asked, purpose: Purpose, _names: Names) -> Content:
         choices,
         subject="choice",
     )
-    shown = _published(compared.taxa, compared, purpose)
     again = "again" in request.args
-    spans = [analyses.ends_of_values(g.scope, rules, purpose=purpose, begin=True, again=again)
+    spans = [analyses.ends_of_values(g.scope, rules, purpose=audience.purpose, begin=True, again=again)
              for rules in (one.in_force, one.rules)]  # fmt: skip
 
     def ends_by(name: str) -> Sequence[Mapping[str, Ends]]:
@@ -74,29 +71,26 @@ def compare(one: Asked, purpose: Purpose, _names: Names) -> Content:
         Block(
             "plants",
             _("Plants, by %(index)s", index=SYMBOLS[index]),
-            table=_shifts("plants", _("plant"), "taxon", shown, {}, ends_by(index)),
-            **_values_apart(one, index, purpose),
+            table=_shifts("plants", _("plant"), "taxon", compared.taxa, {}, ends_by(index)),
+            **_values_apart(one, index),
         ),
         Block(
             "categories",
             _("Use categories, by ICF"),
             table=_shifts("categories", _("use category"), "text", compared.categories, labels, ends_by("icf")),
-            **_values_apart(one, "icf", purpose),
+            **_values_apart(one, "icf"),
         ),
     ]
-    if purpose is not Purpose.PUBLISHED:
-        blocks += [
-            _reports("first", found.only_first, compared.only_first),
-            _reports("second", found.only_second, compared.only_second),
-        ]
+    blocks += [
+        _reports("first", found.only_first, compared.only_first),
+        _reports("second", found.only_second, compared.only_second),
+    ]
     waits = next((found for found in spans if found.body is None), None)
-    return Content(heading, lede, [block for block in blocks if block is not None], waits=waits)
+    return Content(heading, lede, [block for block in blocks if block is not None], waits=waits, stays=STAYS_TRIED_OUT)
 
 
-def _values_apart(one: Asked, index: str, purpose: Purpose) -> dict[str, Any]:
+def _values_apart(one: Asked, index: str) -> dict[str, Any]:
     """How the values and ranks of a row came about, by each of the two sets of rules."""
-    if purpose is Purpose.PUBLISHED:
-        return {}
 
     def ranks(row: Row, which: str = "first") -> Apart:
         values = [(_("first"), row["first"]), (_("second"), row["second"])]
@@ -109,15 +103,6 @@ def _values_apart(one: Asked, index: str, purpose: Purpose) -> dict[str, Any]:
                   "rank/first": ranks, "rank/second": lambda row: ranks(row, "second"), "shift": ranks},
         "behind": lambda row: {"taxon" if index != "icf" else "category": row["code"]},
     }  # fmt: skip
-
-
-def _published(taxa: tuple[Shifted, ...], compared: Any, purpose: Purpose) -> tuple[Shifted, ...]:
-    if purpose is not Purpose.PUBLISHED:
-        return taxa
-    enough = {
-        r.taxa[at] for r in (compared.first, compared.second) for at in np.flatnonzero(values_of_taxa(r)["fc"] >= MINIMUM_HOLDERS)
-    }
-    return tuple(one for one in taxa if one.taxon in enough)
 
 
 def _shifts(name: str, label: str, kind: str, shifted: tuple[Shifted, ...], labels: Mapping[str, str],

@@ -10,6 +10,7 @@ from tender_ledger.core.indices.working import SYMBOLS
 from tender_ledger.core.rules import CountingRules
 from tender_ledger.core.terms import Scope
 from tender_ledger.formats.tables import Column, Table
+from tender_ledger.operations.disclosure.audience import MEMBERS
 from tender_ledger.operations.grouped import behind_groups
 from tender_ledger.web.reckoning.asked import Asked, categories
 from tender_ledger.web.reckoning.contents import Apart, Block, Content, Row
@@ -26,7 +27,7 @@ def first_tables(one: Asked, scope: Scope, whole: Reckoning, sure: Any, spans: A
     """
     labels = {code: choice.label for code, choice in categories().items()}
     part = whole.by_community.get(one.group, whole)
-    blocks = [agreement(Counted(part, (), sure, labels, one.group, 1)), _ranks(part, one)]
+    blocks = [agreement(Counted(part, (), sure, labels, one.group, MEMBERS)), _ranks(part, one)]
     if one.beside:
         sides = (part, whole.by_community[one.beside])
         blocks += [

@@ -3,10 +3,9 @@
 from collections.abc import Mapping, Sequence
 from typing import Any
 
-from tender_ledger.core.publication import MINIMUM_HOLDERS
 from tender_ledger.core.rules import CountingRules
-from tender_ledger.core.terms import Purpose
 from tender_ledger.formats.tables import Column, Table
+from tender_ledger.operations.disclosure.audience import MEMBERS, Audience
 from tender_ledger.operations.freezing import Moved
 from tender_ledger.web.reckoning.asked import categories
 from tender_ledger.web.reckoning.contents import Apart, Block, Content, Row, Standing
@@ -15,12 +14,11 @@ from tender_ledger.web.shared.words import gettext as _
 
 
 def frozen_blocks(body: Mapping[str, Any] | None, moved: Sequence[Moved], rules: CountingRules, *,
-                  purpose: Purpose = Purpose.COUNTED) -> Content:  # fmt: skip
+                  audience: Audience = MEMBERS) -> Content:  # fmt: skip
     """What moved since, and the values of plants and use categories as they were frozen; nothing where they are withheld."""
     if body is None:
         return Content("", "")
-    least = MINIMUM_HOLDERS if purpose is Purpose.PUBLISHED else 1
-    blocks = [_values(body, least), _agreement(body, least)]
+    blocks = [_values(body, audience), _agreement(body, audience)]
     return Content("", "", [_moved(body, moved, rules), *blocks] if moved else blocks, n=body["totals"]["N"])
 
 
@@ -45,13 +43,14 @@ def _moved(body: Mapping[str, Any], moved: Sequence[Moved], rules: CountingRules
     return Block("moved", _("Plants that moved"), table=table, apart={**_apart(body), **today}, behind=_behind)
 
 
-def _values(body: Mapping[str, Any], least: int) -> Block:
+def _values(body: Mapping[str, Any], audience: Audience) -> Block:
     sure = body["uncertainty"]["taxa"]
     rows = [
         {"taxon": taxon, "ur": one["UR"], "fc": one["FC"], "rfc": one["RFC"], "ci": one["CI"], "uv": one["UV_simple_use"],
          **ends_of("rfc", sure[taxon]["RFC"]["percentile95"]), **ends_of("ci", sure[taxon]["CI"]["percentile95"]),
          **ends_of("uv", sure[taxon]["UV_simple_use"]["percentile95"])}
-        for taxon, one in sorted(body["taxa"].items(), key=lambda item: (-(item[1]["CI"] or 0), item[0])) if one["FC"] >= least
+        for taxon, one in sorted(body["taxa"].items(), key=lambda item: (-(item[1]["CI"] or 0), item[0]))
+        if audience.sees_taxon(taxon)
     ]  # fmt: skip
     columns = [
         Column("taxon", _("plant"), "taxon"),
@@ -92,13 +91,13 @@ def _apart(body: Mapping[str, Any]) -> dict[str, Any]:
     }
 
 
-def _agreement(body: Mapping[str, Any], least: int) -> Block:
+def _agreement(body: Mapping[str, Any], audience: Audience) -> Block:
     sure, labels = body["uncertainty"]["categories"], {code: choice.label for code, choice in categories().items()}
     rows = [
         {"category": labels.get(code, code), "code": code, "nur": one["Nur"], "nt": one["Nt"], "icf": one["ICF"],
          **ends_of("icf", sure.get(code, {}).get("percentile95"))}
         for code, one in sorted(body["categories"].items(), key=lambda item: (-item[1]["Nur"], item[0]))
-        if one["informants"] >= least
+        if audience.sees_category(code)
     ]  # fmt: skip
     columns = [
         Column("category", _("use category"), "text"),

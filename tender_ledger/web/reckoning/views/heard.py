@@ -5,10 +5,10 @@ from typing import Any
 
 from flask import g, url_for
 
-from tender_ledger.core.terms import Purpose
 from tender_ledger.figures.plots import Curve, listening_curve
 from tender_ledger.formats.tables import Column, Table
 from tender_ledger.operations import analyses
+from tender_ledger.operations.disclosure.audience import Audience
 from tender_ledger.web.reckoning.asked import Asked, carried, categories
 from tender_ledger.web.reckoning.contents import Apart, Block, Content, Link, Names, Row
 from tender_ledger.web.reckoning.views.intervals import ends_of, pair_of
@@ -18,9 +18,9 @@ from tender_ledger.web.shared.words import ngettext
 THINGS = {"taxa": _("plants"), "uses": _("specific uses"), "citations": _("plants for categories")}
 
 
-def heard(one: Asked, purpose: Purpose, _names: Names) -> Content:
+def heard(one: Asked, audience: Audience, _names: Names) -> Content:
     """The listening curve, for plants, specific uses, and plants for categories."""
-    answer = analyses.listening(g.scope, one.rules, group=one.group, purpose=purpose)
+    answer = analyses.listening(g.scope, one.rules, group=one.group, purpose=audience.purpose)
     heading = _("Has enough been heard")
     lede = _("Each curve says how much is expected to be heard from so many holders, chosen among those who were heard.")
     if answer.body is None:

@@ -1,18 +1,17 @@
 """What holders know, and who told of what."""
 
 import re
-from collections.abc import Mapping, Sequence
+from collections.abc import Mapping
 from typing import Any
 
 import numpy as np
 from flask import g, request, url_for
 
 from tender_ledger.core.knowledge import median_ends
-from tender_ledger.core.publication import MINIMUM_HOLDERS
-from tender_ledger.core.terms import Purpose
 from tender_ledger.figures.plots import InGroup, Person, by_group, by_measure, named_by
 from tender_ledger.formats.tables import Column, Table
 from tender_ledger.operations import analyses
+from tender_ledger.operations.disclosure.audience import Audience
 from tender_ledger.web.reckoning.asked import Asked, carried
 from tender_ledger.web.reckoning.contents import Apart, Block, Content, Names, Row
 from tender_ledger.web.reckoning.views.groups import GROUP_NAMES
@@ -21,6 +20,8 @@ from tender_ledger.web.shared.words import gettext as _
 from tender_ledger.web.shared.words import ngettext
 
 MOST_CELLS = 20_000  # of a matrix that is drawn mark by mark; a larger one is painted
+# Few numbers of a group give back what single holders told: three quartiles of three holders are the three.
+STAYS = _("It sets holders apart by who they are, so it is given out as no file; the tests below are.")
 MEASURES = {
     "taxa": _("plants"),
     "citations": _("plants for categories"),
@@ -29,9 +30,9 @@ MEASURES = {
 }
 
 
-def holders(one: Asked, purpose: Purpose, names: Names) -> Content:
+def holders(one: Asked, audience: Audience, names: Names) -> Content:
     """What holders know, against their age and years in the place, and between genders and communities."""
-    answer = analyses.knowledge(g.scope, one.rules, purpose=purpose)
+    answer = analyses.knowledge(g.scope, one.rules, purpose=audience.purpose)
     body = answer.body or {}
     measure = request.args.get("measure", "taxa")
     measure = measure if measure in MEASURES else "taxa"
@@ -42,21 +43,19 @@ def holders(one: Asked, purpose: Purpose, names: Names) -> Content:
     )
     if not body.get("holders"):
         return Content(heading, lede, empty=_("Nobody is counted under these rules yet."))
-    blocks = [_knowledge(body, measure, axis, purpose) for axis in ("age", "years")]
-    blocks += [_groups_apart(body, measure, by, names, purpose) for by in ("gender", "community")]
+    blocks = [_knowledge(body, measure, axis) for axis in ("age", "years")]
+    blocks += [_groups_apart(body, measure, by, names) for by in ("gender", "community")]
     blocks += [_tests(body), _each_holder(body, names)]
     return Content(heading, lede, blocks, seed=body["seed"], n=body["n"])
 
 
-def _groups_apart(body: Mapping[str, Any], measure: str, by: str, names: Names, purpose: Purpose) -> Block:
+def _groups_apart(body: Mapping[str, Any], measure: str, by: str, names: Names) -> Block:
     """What holders know, group beside group, with the quartiles of each."""
     known = names if by == "community" else GROUP_NAMES
     of: dict[str, list[Mapping[str, Any]]] = {}
     for one in body["holders"]:
         if one[by] and one[by] != "unstated":
             of.setdefault(one[by], []).append(one)
-    if purpose is Purpose.PUBLISHED:
-        of = {name: people for name, people in of.items() if len(people) >= MINIMUM_HOLDERS}
     rows: list[dict[str, Any]] = []
     groups = []
     for name, people in sorted(of.items(), key=lambda item: known.get(item[0], item[0])):
@@ -66,7 +65,7 @@ def _groups_apart(body: Mapping[str, Any], measure: str, by: str, names: Names, 
         rows.append({"group": label, "name": name, "holders": len(people), "median": middle, "first": low, "third": high,
                      **ends_of("median", median_ends(told))})  # fmt: skip
         shown = [Person(one["code"], 0, one[measure], url_for("people.holder", code=one["code"]))
-                 for one in people if one["shown"] and purpose is not Purpose.PUBLISHED]  # fmt: skip
+                 for one in people if one["shown"]]  # fmt: skip
         link = url_for("reckoning.analysis", view="groups", by=by, **carried())
         groups.append(InGroup(label, shown, (low, middle, high), link))
     label = {"gender": _("gender"), "community": _("community")}[by]
@@ -94,6 +93,7 @@ def _groups_apart(body: Mapping[str, Any], measure: str, by: str, names: Names, 
         by_group(groups, words) if groups else None,
         Table(by, title, columns, rows, subject="group"),
         said,
+        stays=STAYS,
         apart={
             "groupn": lambda row: Apart({"N": row["holders"]}),
             "median": median,
@@ -159,17 +159,12 @@ def _tests(body: Mapping[str, Any]) -> Block:
     )
 
 
-def _knowledge(body: Mapping[str, Any], measure: str, axis: str, purpose: Purpose) -> Block:
+def _knowledge(body: Mapping[str, Any], measure: str, axis: str) -> Block:
     label = _("age, years") if axis == "age" else _("years in the place")
     known = [one for one in body["holders"] if one[axis] is not None]
-    if purpose is Purpose.PUBLISHED:
-        people = _in_classes(known, axis, measure)
-    else:
-        people = [
-            Person(one["code"], one[axis], one[measure], url_for("people.holder", code=one["code"]))
-            for one in known
-            if one["shown"]
-        ]
+    people = [
+        Person(one["code"], one[axis], one[measure], url_for("people.holder", code=one["code"])) for one in known if one["shown"]
+    ]
     tie = body["ties"][measure][axis]
     words = {
         "title": _("%(measure)s told by %(axis)s", measure=MEASURES[measure].capitalize(), axis=label),
@@ -182,26 +177,8 @@ def _knowledge(body: Mapping[str, Any], measure: str, axis: str, purpose: Purpos
         if tie["value"] is not None
         else [_("No correlation: too few holders are on record with it, or all are alike.")]
     )
-    if purpose is Purpose.PUBLISHED:
-        said.append(_("Means of classes of ten years with at least %(n)s holders.", n=MINIMUM_HOLDERS))
-    points = [{"class": one.label, "middle": one.x, "mean": one.y, "holders": one.size} for one in people]
-    columns = [Column("class", label, "text"), Column("middle", _("middle"), "count"), Column("mean", MEASURES[measure]),
-               Column("holders", _("holders"), "count")]  # fmt: skip
-    data = Table("points", words["title"], columns, points, subject="class")
     return Block(axis, _("By %(axis)s", axis=label), by_measure(people, words) if people else None, sentences=said,
-                 data=data if people else None)  # fmt: skip
-
-
-def _in_classes(known: Sequence[Mapping[str, Any]], axis: str, measure: str) -> list[Person]:
-    """Classes of ten years that hold enough holders, each as one point at its middle."""
-    classes: dict[int, list[float]] = {}
-    for one in known:
-        classes.setdefault(int(one[axis]) // 10, []).append(one[measure])
-    return [
-        Person(f"{10 * at}–{10 * at + 9}", 10 * at + 5, sum(values) / len(values), size=len(values))
-        for at, values in sorted(classes.items())
-        if len(values) >= MINIMUM_HOLDERS
-    ]
+                 stays=STAYS)  # fmt: skip
 
 
 def _each_holder(body: Mapping[str, Any], names: Names) -> Block:
@@ -231,9 +208,9 @@ def _each_holder(body: Mapping[str, Any], names: Names) -> Block:
     )
 
 
-def matrix(one: Asked, purpose: Purpose, _names: Names) -> Content:
+def matrix(one: Asked, audience: Audience, _names: Names) -> Content:
     """Who told of what, ordered so that what belongs together stands together."""
-    body = analyses.matrix(g.scope, one.rules, purpose=purpose).body or {}
+    body = analyses.matrix(g.scope, one.rules, purpose=audience.purpose).body or {}
     heading = _("Who told of what")
     lede = _("Rows are holders, columns plants, both ordered by reciprocal averaging: whoever tells alike stands close together.")
     if not body.get("taxa"):

@@ -8,10 +8,9 @@ from flask import g, request, url_for
 
 from tender_ledger.core.flora.overuse import PRIOR, FamilyUse
 from tender_ledger.core.messages import InputRefused
-from tender_ledger.core.publication import MINIMUM_HOLDERS
-from tender_ledger.core.terms import Purpose
 from tender_ledger.figures.plots import Family, families_of_a_flora
 from tender_ledger.formats.tables import Column, Table
+from tender_ledger.operations.disclosure.audience import Audience
 from tender_ledger.operations.floras import over_and_under_use
 from tender_ledger.storage.queries.reckoned import floras
 from tender_ledger.web.reckoning.asked import Asked, carried
@@ -20,7 +19,7 @@ from tender_ledger.web.shared.words import gettext as _
 from tender_ledger.web.shared.words import ngettext
 
 
-def overuse(one: Asked, purpose: Purpose, _names: Names) -> Content:
+def overuse(one: Asked, audience: Audience, _names: Names) -> Content:
     """The families of the chosen flora by four methods, of all uses or of one category."""
     heading = _("Families told of more, or less, than their size")
     known = floras(g.scope)
@@ -30,7 +29,7 @@ def overuse(one: Asked, purpose: Purpose, _names: Names) -> Content:
     category = one.selection.category
     lede = _("Species told of, against the species of %(flora)s.", flora=chosen["name"])
     try:
-        found, taxa = over_and_under_use(g.scope, one.rules, chosen, category=category, purpose=purpose)
+        found, taxa = over_and_under_use(g.scope, one.rules, chosen, category=category, purpose=audience.purpose)
     except InputRefused as refused:
         return Content(heading, lede, empty=" ".join(str(problem) for problem in refused.problems))
     total, used = found.totals
@@ -49,6 +48,7 @@ def overuse(one: Asked, purpose: Purpose, _names: Names) -> Content:
             url_for("reckoning.show", family=name, **carried()),
         )
         for at, name in enumerate(found.families)
+        if audience.sees_family(name)
     ]
     figure = families_of_a_flora(drawn, found.imprecise_total, (found.slope, found.intercept), words)
     said = [
@@ -56,7 +56,7 @@ def overuse(one: Asked, purpose: Purpose, _names: Names) -> Content:
         *([chosen["cited"]] if chosen["cited"] else []),
     ]
     cautions = []
-    if found.not_in_flora:
+    if found.not_in_flora and not audience.is_public:
         named = ", ".join(name or _("no family on record") for name in found.not_in_flora)
         cautions.append(
             ngettext(
@@ -66,8 +66,8 @@ def overuse(one: Asked, purpose: Purpose, _names: Names) -> Content:
                 named=named,
             )
         )
-    if purpose is Purpose.PUBLISHED:
-        said.append(_("Cells count species, not holders; N of the study is at least %(n)s.", n=MINIMUM_HOLDERS))
+    if audience.is_public:
+        said.append(_("Cells count species, not holders; families of which too few told are left out."))
     return Content(
         heading,
         lede,
@@ -76,13 +76,14 @@ def overuse(one: Asked, purpose: Purpose, _names: Names) -> Content:
                 "families",
                 "",
                 figure,
-                _table(found),
+                _table(found, audience),
                 said,
                 cautions,
                 apart=_apart(found, taxa),
                 behind=lambda row: {"family": row["family"], "category": category},
             )
         ],
+        stays=_("Families by the uses of one category stay here: those of all uses are given out.") if category else "",
     )
 
 
@@ -135,7 +136,7 @@ def _apart(found: FamilyUse, taxa: Mapping[str, Sequence[str]]) -> dict[str, Cal
     }  # fmt: skip
 
 
-def _table(found: FamilyUse) -> Table:
+def _table(found: FamilyUse, audience: Audience) -> Table:
     calls = {"over": _("over"), "under": _("under"), "no": "–"}
     rows: list[dict[str, Any]] = [
         {
@@ -154,6 +155,7 @@ def _table(found: FamilyUse) -> Table:
             "imprecise_call": calls[found.imprecise_call[at]],
         }
         for at, name in enumerate(found.families)
+        if audience.sees_family(name)
     ]
     rows.sort(key=lambda row: (-row["used"], row["family"]))
     columns = [

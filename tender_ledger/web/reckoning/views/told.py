@@ -7,11 +7,11 @@ from typing import Any
 
 from flask import g, request, url_for
 
-from tender_ledger.core.publication import MINIMUM_HOLDERS
-from tender_ledger.core.terms import Purpose
+from tender_ledger.core.publication import NAMED, UNNAMED
 from tender_ledger.figures.plots import bars
 from tender_ledger.formats.tables import Column, Table
 from tender_ledger.operations import analyses
+from tender_ledger.operations.disclosure.audience import Audience
 from tender_ledger.operations.reckoning import taxa_of_category
 from tender_ledger.web.reckoning.asked import Asked, categories
 from tender_ledger.web.reckoning.contents import Apart, Block, Content, Link, Names, Row
@@ -21,16 +21,15 @@ from tender_ledger.web.shared.words import gettext as _
 _ENDS = ("mean", "smith", "sutrop")
 
 
-def lists(one: Asked, purpose: Purpose, _names: Names) -> Content:
+def lists(one: Asked, audience: Audience, _names: Names) -> Content:
     """How salient the items of the free lists are."""
     category = one.selection.category
-    members = taxa_of_category(g.scope, one.rules, category, purpose=purpose) if category else ()
-    found = analyses.list_salience(g.scope, group=one.group, members=members, purpose=purpose)
+    members = taxa_of_category(g.scope, one.rules, category, purpose=audience.purpose) if category else ()
+    found = analyses.list_salience(g.scope, group=one.group, members=members, purpose=audience.purpose)
     heading = _("Salience in free lists")
     lede = _("What is named by many and early is salient. N are all lists, the empty ones too.")
     if not found["items"]:
         return Content(heading, lede, empty=_("No free list is on record. Enter one on the page of an encounter."))
-    small = purpose is Purpose.PUBLISHED
     rows = [
         {
             "item": item,
@@ -41,7 +40,7 @@ def lists(one: Asked, purpose: Purpose, _names: Names) -> Content:
             **{key: end for name in _ENDS for key, end in ends_of(name, found["ends"][name].get(item)).items()},
         }
         for item, value in found["items"].items()
-        if not small or value["frequency"] >= MINIMUM_HOLDERS
+        if audience.sees_item(item)
     ]
     rows.sort(key=lambda row: (-row["smith"], row["item"]))
     columns = [
@@ -75,19 +74,18 @@ def lists(one: Asked, purpose: Purpose, _names: Names) -> Content:
                 said,
                 apart=_lists_apart(found),
             ),
-            *([_bias(found.get("bias"), categories()[category].label, purpose)] if category in categories() else []),
-            _lengths(found, purpose),
+            *([_bias(found.get("bias"), categories()[category].label)] if category in categories() else []),
+            _lengths(found),
         ],
+        stays=_("Lists of one community stay here: those of the whole study are given out.") if one.group else "",
     )
 
 
-def _bias(found: Mapping[str, Any] | None, category: str, purpose: Purpose) -> Block:
+def _bias(found: Mapping[str, Any] | None, category: str) -> Block:
     """Whether the lists name the plants of a category before the others."""
     heading = _("Are its plants named first: %(category)s", category=category)
     if found is None or found["value"] is None:
         return Block("bias", heading, sentences=[_("B is undefined: no list has items of the category and others beside them.")])
-    if purpose is Purpose.PUBLISHED and found["lists"] < MINIMUM_HOLDERS:
-        return Block("bias", heading)
     row = {"of": category, "bias": found["value"], "lists": found["lists"], **ends_of("bias", found["ends"])}
     columns = [Column("of", _("use category"), "text"), Column("bias", "B", ends=True),
                Column("lists", _("lists"), "count", explains="biased")]  # fmt: skip
@@ -97,15 +95,15 @@ def _bias(found: Mapping[str, Any] | None, category: str, purpose: Purpose) -> B
 
     table = Table("bias", _("Category bias, the mean of the lists"), columns, [row], subject="of")
     return Block("bias", heading, table=table, sentences=[_("1: all before the others, 0: all after, ½: no bias.")],
+                 stays=_("It picks out some of the lists, so it is given out as no file."),
                  apart={"bias": lambda row: Apart({"n": row["lists"]}, made, ends=pair_of(found["ends"])),
                         "biased": lambda row: Apart({"n": row["lists"]}, made)})  # fmt: skip
 
 
-def _lengths(found: Mapping[str, Any], purpose: Purpose) -> Block:
+def _lengths(found: Mapping[str, Any]) -> Block:
     """How many lists there are of each length."""
     times = Counter(found["lengths"])
-    rows = [{"length": length, "lists": number} for length, number in sorted(times.items())
-            if purpose is not Purpose.PUBLISHED or number >= MINIMUM_HOLDERS]  # fmt: skip
+    rows = [{"length": length, "lists": number} for length, number in sorted(times.items())]
     words = {"title": _("Lists by their length"), "y": _("items"), "says": _("How many free lists have so many items.")}
     drawn = [(str(row["length"]), row["lists"], _opened("lists", str(row["length"]), "lengths")) for row in rows]
 
@@ -116,7 +114,8 @@ def _lengths(found: Mapping[str, Any], purpose: Purpose) -> Block:
 
     columns = [Column("length", _("items"), "text"), Column("lists", _("lists"), "count")]
     table = Table("lengths", words["title"], columns, rows, subject="length")
-    return Block("lengths", words["title"], bars(drawn, words, whole=True) if drawn else None, table, apart={"lists": lists_of})
+    return Block("lengths", words["title"], bars(drawn, words, whole=True) if drawn else None, table, apart={"lists": lists_of},
+                 stays=_("Its numbers are of single lists, so it is given out as no file."))  # fmt: skip
 
 
 def _opened(kind: str, item: str, block: str = "salience") -> str:
@@ -157,9 +156,9 @@ def _lists_apart(found: Mapping[str, Any]) -> dict[str, Callable[[Row], Apart]]:
             "frequency": lambda row: Apart({"F": row["frequency"]}, lists_of(row))}  # fmt: skip
 
 
-def parts(one: Asked, purpose: Purpose, names: Names, labels: Names | None = None) -> Content:
+def parts(one: Asked, audience: Audience, names: Names, labels: Names | None = None) -> Content:
     """Shares of parts and of preparations, by category and by community."""
-    answer = analyses.parts_and_preparations(g.scope, one.rules, purpose=purpose)
+    answer = analyses.parts_and_preparations(g.scope, one.rules, purpose=audience.purpose)
     heading = _("Parts and preparations")
     lede = _("Shares of what was told with a part, or a preparation; what names two counts for both.")
     if answer.body is None:
@@ -170,11 +169,11 @@ def parts(one: Asked, purpose: Purpose, names: Names, labels: Names | None = Non
         for by, words in (("category", _("by use category")), ("community", _("by community")), ("taxon", _("by plant"))):
             found = answer.body[f"{name}_by_{by}"]
             if any(sum(counts[:-1]) for counts in found["counts"]):
-                blocks.append(_shares((name, by), f"{title} {words}", found, {**labels, **names}, purpose))
+                blocks.append(_shares((name, by), f"{title} {words}", found, {**labels, **names}, audience))
     return Content(heading, lede, blocks, empty="" if blocks else _("No report that counts names a part or a preparation."))
 
 
-def _shares(which: tuple[str, str], heading: str, found: Mapping[str, Any], labels: Names, purpose: Purpose) -> Block:
+def _shares(which: tuple[str, str], heading: str, found: Mapping[str, Any], labels: Names, audience: Audience) -> Block:
     total = [sum(counts[at] for counts in found["counts"]) for at in range(len(found["labels"]))]
     order = sorted((at for at, number in enumerate(total) if number), key=lambda at: (-total[at], found["labels"][at]))[:7]
 
@@ -184,17 +183,24 @@ def _shares(which: tuple[str, str], heading: str, found: Mapping[str, Any], labe
     rows: list[dict[str, Any]] = []
     for place, (of, counts) in enumerate(zip(found["of"], found["counts"], strict=True)):
         named = sum(counts[:-1])
-        if named and (purpose is not Purpose.PUBLISHED or found["told_by"][place] >= MINIMUM_HOLDERS):
-            cells = {key_of(at): counts[at] / named for at in order}
-            cells["others"] = 1 - sum(cells.values()) if len(order) < sum(map(bool, total)) else None
+        if named and audience.sees_part(which[0], NAMED, which[1], of):
+            cells: dict[str, float | None] = {key_of(at): counts[at] / named for at in order
+                                              if audience.sees_part(which[0], found["labels"][at], which[1], of)}  # fmt: skip
+            others = len(cells) < sum(map(bool, total))
+            cells["others"] = 1 - sum(filter(None, cells.values())) if others else None
             row = {
                 "of": of if which[1] == "taxon" else labels.get(of, of.replace("_", " ")),
                 "code": of,
                 "place": place,
                 "named": named,
-                "none": counts[-1],
+                "none": counts[-1] if audience.sees_part(which[0], UNNAMED, which[1], of) else None,
             }
-            ends = {key: end for at in order for key, end in ends_of(key_of(at), _ends_in(found, place, at)).items()}
+            ends = {
+                key: end
+                for at in order
+                if key_of(at) in cells
+                for key, end in ends_of(key_of(at), _ends_in(found, place, at)).items()
+            }
             rows.append({**row, **cells, **ends})
     shown = {at: labels.get(found["labels"][at], found["labels"][at].replace("_", " ")) for at in order}
     columns = [

@@ -6,9 +6,8 @@ from typing import Any
 
 from flask import g, request
 
-from tender_ledger.core.publication import MINIMUM_HOLDERS
-from tender_ledger.core.terms import Purpose
 from tender_ledger.operations import grouped
+from tender_ledger.operations.disclosure.audience import Audience
 from tender_ledger.web.reckoning.asked import Asked
 from tender_ledger.web.reckoning.contents import Content, Names
 from tender_ledger.web.reckoning.views.groups.each import drawn_groups, each_group
@@ -42,7 +41,7 @@ GROUP_NAMES = {
 }
 
 
-def groups(one: Asked, purpose: Purpose, names: Names) -> Content:
+def groups(one: Asked, audience: Audience, names: Names) -> Content:
     """Groups of holders beside one another, by whatever they are set in groups by, and two of them in full."""
     by = request.args.get("by", "community")
     by = by if by in GROUPINGS else "community"
@@ -51,7 +50,7 @@ def groups(one: Asked, purpose: Purpose, names: Names) -> Content:
     lede = _("Each group has its own N and its own maxima. Tests deal the labels of holders anew, the silent ones too.")
     if by == "period" and since is None:
         return Content(heading, lede, empty=_("Say from which day on what was told belongs to the second period."))
-    answer = grouped.groups(g.scope, one.rules, by=by, since=since, purpose=purpose, again="again" in request.args)
+    answer = grouped.groups(g.scope, one.rules, by=by, since=since, purpose=audience.purpose, again="again" in request.args)
     if answer.body is None:
         return Content(heading, lede, waits=answer)
     body = answer.body
@@ -69,14 +68,21 @@ def groups(one: Asked, purpose: Purpose, names: Names) -> Content:
     def behind(*groups: str) -> Mapping[str, Any]:
         return grouped.behind_groups(g.scope, one.rules, by, since, *groups)
 
-    pairs = [pair for pair in body["pairs"] if purpose is not Purpose.PUBLISHED or min(pair["n"]) >= MINIMUM_HOLDERS]
+    stays = "" if by == "community" else _(
+        "Groups by %(by)s stay here: files set communities apart, and beside them a second way of grouping would tell of few.",
+        by=GROUPINGS[by])  # fmt: skip
+    apart = {name for name in body["names"] if by != "community" or audience.sees_community(name)}
+    shown = {name: label for name, label in shown.items() if name in apart}
+    pairs = [pair for pair in body["pairs"] if {pair["first"], pair["second"]} <= apart]
     chosen = next((pair for pair in pairs if slug_of(pair) == request.args.get("pair")), pairs[0] if pairs else None)
-    blocks = [each_group(body, shown, by, behind, purpose), *drawn_groups(body, shown, by, behind)]
-    if len(body["pairs"]) > 1:
+    blocks = [each_group(body, shown, by, behind, audience)]
+    if apart == set(body["names"]):
+        blocks += drawn_groups(body, shown, by, behind)
+    if len(pairs) > 1:
         blocks.append(all_pairs(pairs, body, shown, behind))
     if chosen:
-        blocks += pair_in_full(chosen, body, shown, behind, purpose)
-    return Content(heading, lede, blocks, seed=body["seed"], n=sum(body["n"]) - body["both"])
+        blocks += pair_in_full(chosen, body, shown, behind, audience)
+    return Content(heading, lede, blocks, stays=stays, seed=body["seed"], n=sum(body["n"]) - body["both"])
 
 
 def _since(text: str) -> date | None:

@@ -6,10 +6,9 @@ from typing import Any
 
 from flask import url_for
 
-from tender_ledger.core.publication import MINIMUM_HOLDERS
-from tender_ledger.core.terms import Purpose
 from tender_ledger.figures.plots import plane, tree
 from tender_ledger.formats.tables import Column, Table
+from tender_ledger.operations.disclosure.audience import Audience
 from tender_ledger.web.reckoning.asked import carried
 from tender_ledger.web.reckoning.contents import Apart, Block, Link, Names, Row
 from tender_ledger.web.reckoning.views.intervals import ends_of, pair_of
@@ -19,12 +18,19 @@ from tender_ledger.web.shared.words import ngettext
 BehindGroups = Callable[..., Mapping[str, Any]]
 
 
-def each_group(body: Mapping[str, Any], shown: Names, by: str, behind: BehindGroups, purpose: Purpose) -> Block:
+def each_group(body: Mapping[str, Any], shown: Names, by: str, behind: BehindGroups, audience: Audience) -> Block:
     """N, plants and reports of every group."""
     rows = [
-        {"group": label, "name": name, "n": body["n"][at], "taxa": body["taxa"][at], "own": body["own"][at], "ur": body["ur"][at]}
-        for at, (name, label) in enumerate(shown.items())
-        if purpose is not Purpose.PUBLISHED or body["n"][at] >= MINIMUM_HOLDERS
+        {
+            "group": label,
+            "name": name,
+            "n": body["n"][at],
+            "taxa": body["taxa"][at],
+            "own": body["own"][at],
+            "ur": body["ur"][at] if audience.sees_all(name) else None,
+        }
+        for name, label in shown.items()
+        for at in [body["names"].index(name)]
     ]
     columns = [
         Column("group", _("group"), "text"),
@@ -47,7 +53,7 @@ def each_group(body: Mapping[str, Any], shown: Names, by: str, behind: BehindGro
         "groups",
         _("The groups"),
         table=table,
-        sentences=_left_out(body, by),
+        sentences=[] if audience.is_public else _left_out(body, by),
         cautions=_in_several(body, by),
         apart={
             "groupn": lambda row: Apart({"N": row["n"]}),
@@ -79,7 +85,7 @@ def _left_out(body: Mapping[str, Any], by: str) -> list[str]:
                 "%(num)s holder is in no group: the occupation is not on record, or fewer than %(least)s have it.",
                 "%(num)s holders are in no group: the occupation is not on record, or fewer than %(least)s have it.",
                 body["none"],
-                least=MINIMUM_HOLDERS,
+                least=body["least"],
             )
         )
     elif body["none"]:

@@ -7,10 +7,9 @@ import numpy as np
 from flask import url_for
 
 from tender_ledger.core.indices.agreement import informant_consensus
-from tender_ledger.core.publication import MINIMUM_HOLDERS
-from tender_ledger.core.terms import Purpose
 from tender_ledger.figures.plots import Point, against
 from tender_ledger.formats.tables import Column, Table
+from tender_ledger.operations.disclosure.audience import Audience
 from tender_ledger.web.reckoning.asked import carried, categories
 from tender_ledger.web.reckoning.contents import Apart, Block, Names, Row
 from tender_ledger.web.reckoning.views.groups.each import BehindGroups
@@ -23,10 +22,11 @@ _FIRST = 15  # plants on the page; all of them are in the file
 
 
 def pair_in_full(pair: Mapping[str, Any], body: Mapping[str, Any], shown: Names, behind: BehindGroups,
-                 purpose: Purpose) -> list[Block]:  # fmt: skip
+                 audience: Audience) -> list[Block]:  # fmt: skip
     """Two groups: how alike they are, with tests, and the plants that tell them apart."""
     heading = heading_of(pair, shown)
-    rows = _measures_of(pair)
+    whole = all(audience.sees_all(pair[side]) for side in ("first", "second"))
+    rows = [row for row in _measures_of(pair) if whole or row["of"] != "difference"]
     columns = [Column("what", _("measure"), "text"), Column("value", _("value"), explains="row", ends=True),
                Column("p", "p", "p", explains="row")]  # fmt: skip
     left = ngettext(
@@ -48,21 +48,25 @@ def pair_in_full(pair: Mapping[str, Any], body: Mapping[str, Any], shown: Names,
         Block(
             "pair",
             heading,
-            _figure(pair, body, shown, purpose),
+            _figure(pair, body, shown, audience),
             Table("pair", heading, columns, rows, subject="what"),
             said,
             apart=apart,
             behind=lambda _row: behind(pair["first"], pair["second"]),
         ),
-        _plants_apart(pair, body, heading, behind, purpose),
-        _agreement(pair, body, heading, behind, purpose),
+        _plants_apart(pair, body, heading, behind, audience),
+        _agreement(pair, body, heading, behind, audience),
     ]
 
 
-def _figure(pair: Mapping[str, Any], body: Mapping[str, Any], shown: Names, purpose: Purpose) -> Any:
+def _sees_both(pair: Mapping[str, Any], taxon: str, audience: Audience) -> bool:
+    """Whether what both groups told of a taxon is shown."""
+    return all(audience.sees_taxon(taxon, pair[side]) for side in ("first", "second"))
+
+
+def _figure(pair: Mapping[str, Any], body: Mapping[str, Any], shown: Names, audience: Audience) -> Any:
     first, second = (body["ci"][pair[side]] for side in ("first", "second"))
-    taxa = [taxon for taxon in sorted({*first, *second})
-            if purpose is not Purpose.PUBLISHED or body["fc"][taxon] >= MINIMUM_HOLDERS]  # fmt: skip
+    taxa = [taxon for taxon in sorted({*first, *second}) if _sees_both(pair, taxon, audience)]
     links = {taxon: url_for("reckoning.show", margin=f"ci:{taxon}", **carried()) for taxon in taxa}
     points = [Point(taxon, first.get(taxon, 0.0), second.get(taxon, 0.0), links[taxon]) for taxon in taxa]
     words = {"title": _("CI in %(pair)s", pair=heading_of(pair, shown)), "x": _("CI: %(group)s", group=shown[pair["first"]]),
@@ -72,7 +76,7 @@ def _figure(pair: Mapping[str, Any], body: Mapping[str, Any], shown: Names, purp
 
 
 def _plants_apart(
-    pair: Mapping[str, Any], body: Mapping[str, Any], heading: str, behind: BehindGroups, purpose: Purpose
+    pair: Mapping[str, Any], body: Mapping[str, Any], heading: str, behind: BehindGroups, audience: Audience
 ) -> Block:
     first, second = (body["ci"][pair[side]] for side in ("first", "second"))
     taxa: list[dict[str, Any]] = [
@@ -83,7 +87,7 @@ def _plants_apart(
          "p": p_of(one), "holm": one["p_holm"], "bh": one["p_bh"],
          "doubled": one.get("p_exact_doubled", one.get("p_doubled"))}
         for taxon, one in pair["species_CI_permutation"].items()
-        if purpose is not Purpose.PUBLISHED or body["fc"][taxon] >= MINIMUM_HOLDERS
+        if _sees_both(pair, taxon, audience)
     ]  # fmt: skip
     taxa.sort(key=lambda row: (row["p"] is None, row["p"] or 0, -abs(row["difference"] or 0), row["taxon"]))
     columns = [
@@ -95,7 +99,7 @@ def _plants_apart(
         Column("holm", _("p, Holm"), "p"),
         Column("bh", _("p, Benjamini-Hochberg"), "p"),
     ]
-    rows = taxa if purpose is Purpose.PUBLISHED else taxa[:_FIRST]
+    rows = taxa if audience.is_public else taxa[:_FIRST]
     rest = len(taxa) - len(rows)
     more = [ngettext("%(num)s plant more, less different, is in the file.",
                      "%(num)s plants more, less different, are in the file.", rest)] if rest else []  # fmt: skip
@@ -126,14 +130,14 @@ def _plants_apart(
 
 
 def _agreement(pair: Mapping[str, Any], body: Mapping[str, Any], heading: str, behind: BehindGroups,
-               purpose: Purpose) -> Block:  # fmt: skip
+               audience: Audience) -> Block:  # fmt: skip
     """Nur, Nt and ICF of both groups by use category."""
     labels = {code: choice.label for code, choice in categories().items()}
     sides = [body["agreement"][pair[side]] for side in ("first", "second")]
     rows: list[dict[str, Any]] = []
     for code in sorted({*sides[0], *sides[1]}):
-        (nur, nt, told), (nur_2, nt_2, told_2) = (side.get(code, [0, 0, 0]) for side in sides)
-        if purpose is Purpose.PUBLISHED and min(told or MINIMUM_HOLDERS, told_2 or MINIMUM_HOLDERS) < MINIMUM_HOLDERS:
+        (nur, nt, _told), (nur_2, nt_2, _told_2) = (side.get(code, [0, 0, 0]) for side in sides)
+        if not all(audience.sees_category(code, pair[side]) for side in ("first", "second")):
             continue
         icf, icf_2 = informant_consensus(np.array([nur, nur_2]), np.array([nt, nt_2])).tolist()
         ends = {"icf": body["icf_ends"][pair["first"]], "icf_2": body["icf_ends"][pair["second"]], "icfgap": pair["icf_ends"]}

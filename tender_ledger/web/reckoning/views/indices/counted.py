@@ -5,6 +5,7 @@ from dataclasses import dataclass
 from typing import Any
 
 from tender_ledger.core.indices.reckoning import Reckoning
+from tender_ledger.operations.disclosure.audience import Audience
 from tender_ledger.web.reckoning.contents import Names, Row
 from tender_ledger.web.reckoning.views.intervals import ends_of
 
@@ -13,7 +14,7 @@ from tender_ledger.web.reckoning.views.intervals import ends_of
 class Counted:
     """A reckoning with the places of its taxa in the order shown, and their intervals where they are computed.
 
-    `labels` are of use categories; `least` is how many holders a row must have.
+    `labels` are of use categories; the audience says which rows are shown.
     """
 
     r: Reckoning
@@ -21,7 +22,7 @@ class Counted:
     sure: Mapping[str, Any] | None
     labels: Names
     group: str
-    least: int
+    audience: Audience
 
     def rows(self, columns: Mapping[str, Any]) -> list[dict[str, Any]]:
         """A row a taxon, with the ends of the intervals of its indices."""

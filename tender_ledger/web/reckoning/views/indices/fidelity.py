@@ -21,11 +21,15 @@ def fidelity(counted: Counted) -> Block:
     by_other = fidelity_level(top if r.by_use else r.counts.main_use_informants, r.fc)
     rows = counted.rows({"fl": r.fl, "rpl": popularity.rpl, "rop": r.rop, "fc": r.fc, "other": by_other, "ur": r.ur,
                          "main": r.counts.main_use_informants if r.by_use else top})  # fmt: skip
+    hidden = []
     for row, at in zip(rows, counted.taxa, strict=True):
         tied = [r.categories[c] for c in np.flatnonzero(r.counts.ur_by_category[at] == top[at])]
         row["purpose"] = ", ".join(sorted(counted.labels.get(code, code) for code in tied))
+        if not all(counted.audience.sees_use(row["taxon"], code, counted.group) for code in tied):
+            hidden.append(row)
         own = r.counts.ur_by_category[at]
         row["by_category"] = [(r.categories[c], int(own[c])) for c in np.argsort(-own, kind="stable") if own[c]]
+    rows = [row for row in rows if row not in hidden]
     columns = [
         Column("taxon", _("plant"), "taxon"),
         Column("purpose", _("main category"), "text"),

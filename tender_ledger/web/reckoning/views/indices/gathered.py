@@ -19,7 +19,8 @@ from tender_ledger.web.shared.words import gettext as _
 def agreement(counted: Counted) -> Block:
     """Nur, Nt and ICF of every category, the plants that make or break it, and how evenly its reports spread over plants."""
     r, counts = counted.r, counted.r.category_counts
-    there = [int(at) for at in np.flatnonzero((r.nt > 0) & (counts.informants >= counted.least))]
+    audience, group = counted.audience, counted.group
+    there = [int(at) for at in np.flatnonzero(r.nt > 0) if audience.sees_category(r.categories[at], group)]
     found = (counted.sure or {"categories": {}})["categories"]
     rows: list[dict[str, Any]] = []
     for at in sorted(there, key=lambda at: (-r.nur[at], r.categories[at])):
@@ -71,23 +72,26 @@ def _shares(counted: Counted, code: str) -> list[Link]:
 
 def _make_or_break(counted: Counted, code: str) -> Mapping[str, str]:
     working = working_of_category(counted.r, code, "icf")
-    fc = dict(zip(counted.r.taxa, counted.r.fc.tolist(), strict=True))
     sides = {"makes": working.makes, "breaks": working.breaks} if working else {}
-    return {side: ", ".join(taxon for taxon, _value in told if fc[taxon] >= counted.least) or "–" for side, told in sides.items()}
+    sees = counted.audience.sees_use
+    return {side: ", ".join(taxon for taxon, _value in told if sees(taxon, code, counted.group)) or "–"
+            for side, told in sides.items()}  # fmt: skip
 
 
 def families(counted: Counted) -> Block:
     """The family use values, over everybody and over those asked."""
     r = counted.r
     found = family_values(r)
-    told_by = {name: max(int(r.fc[at]) for at in np.flatnonzero(r.told) if r.family[at] == name) for name in found.names}
+    audience, group = counted.audience, counted.group
+    all_asked = {name: all(audience.sees_asked(taxon, group) for taxon, family in zip(r.taxa, r.family, strict=True)
+                           if family == name) for name in found.names}  # fmt: skip
     asked = found.fuv_asked if r.askings_recorded else np.full(len(found.names), np.nan)
     rows: list[dict[str, Any]] = [
         {"family": name, "taxa": int(found.taxa[at]), "ur": float(found.ur[at]), "fuv": float(found.fuv_all[at]),
-         "fuva": float(asked[at]), "ci": float(found.ci_sum[at]),
+         "fuva": float(asked[at]) if all_asked[name] else None, "ci": float(found.ci_sum[at]),
          **ends_of("fuv", counted.ends("families", "fuv", name)),
-         **ends_of("fuva", counted.ends("families", "fuva", name) if r.askings_recorded else None)}
-        for at, name in enumerate(found.names) if told_by[name] >= counted.least
+         **ends_of("fuva", counted.ends("families", "fuva", name) if r.askings_recorded and all_asked[name] else None)}
+        for at, name in enumerate(found.names) if audience.sees_family(name, group)
     ]  # fmt: skip
     rows.sort(key=lambda row: (-row["fuv"], row["family"]))
     columns = [

@@ -25,6 +25,8 @@ def importance(counted: Counted) -> Block:
             found = (counted.sure or {"taxa": {}})["taxa"].get(row["taxon"], {}).get(name)
             row |= ends_of(name, found[:2] if found else None)
         row |= ends_of("uva", counted.ends("taxa", "uva", row["taxon"]) if r.askings_recorded else None)
+        if not counted.audience.sees_asked(row["taxon"], counted.group):
+            row |= {"uva": None, **ends_of("uva", None)}
     columns = [
         Column("taxon", _("plant"), "taxon"),
         Column("ur", "UR", "count"),

@@ -1,0 +1,1 @@
+"""What may leave a study: one account of its cells, chosen once for every table, figure and file, and remembered."""
