@@ -11,6 +11,7 @@ from tender_ledger.operations import accounts, clock, encounters, members, peopl
 from tender_ledger.operations.typed_report import TypedReport
 from tender_ledger.standins.names_service import ChecklistNames
 from tender_ledger.storage.queries import accounts as account_queries
+from tender_ledger.storage.queries import acts
 from tender_ledger.storage.queries import people as people_queries
 
 PASSWORD = "a long test password"
@@ -22,6 +23,13 @@ ALL = dict.fromkeys(("may_record", "may_count", "may_show", "may_publish_aggrega
 def _consistent(terms: dict[str, bool]) -> dict[str, bool]:
     """Terms of which rows are not published where nothing is in aggregate."""
     return {**terms, "may_publish_rows": terms["may_publish_rows"] and terms["may_publish_aggregate"]}
+
+
+def latest_act(scope: Scope) -> int:
+    """The number of the scope's own latest act that was not undone."""
+    found = acts.own_latest_act(scope)
+    assert found is not None
+    return int(found["id"])
 
 
 @dataclass

@@ -2,18 +2,18 @@
 
 A cell is a count of what some holders told: its contributions, by holder. Three rules hide cells, in this order.
 
-1. **Small**: fewer than the minimum of holders stand behind it, or fewer than the minimum of those who let nothing of theirs leave
-   row by row, since whoever reads the rows of the others knows what remains.
+1. **Small**: fewer than the minimum of holders stand behind it, or fewer than the minimum of those who let nothing of theirs
+   leave row by row, since whoever reads the rows of the others knows what remains.
 2. **Changed**: it left the study before, or was held back then, and since then the contributions of fewer than the minimum of
    holders differ, so that the two files together tell of those few.
-3. **Complementary**: it could be had from what is shown by subtraction. Of every sum nothing is hidden, or at least two parts that
-   are large enough together, or the total and a part; where that is not so, the part with the fewest holders is hidden too, by name
-   among equals, and the total only when no part is left. Between two shown cells of which one lies within the other, what lies between must be large enough; where it is
-   not, the inner one is hidden.
+3. **Complementary**: it could be had from what is shown by subtraction. Of every sum nothing is hidden, or at least two parts
+   that are large enough together, or the total and a part; where that is not so, the part with the fewest holders is hidden
+   too, by name among equals, and the total only when no part is left. Between two shown cells of which one lies within the
+   other, what lies between must be large enough; where it is not, the inner one is hidden.
 
-The primary and the complementary rule are those of statistical offices (Hundepool et al. 2012, Statistical Disclosure Control,
-Wiley, sections 4.2 and 4.4; from memory). The choice of the complementary cell is not the best one that there is, which is hard
-to find, but one that is the same every time.
+The first and the third are rules of statistical offices (Hundepool et al. 2012, Statistical Disclosure Control, Wiley, sections
+4.2 and 4.4; from memory). The choice of the complementary cell is not the best that there is, which is hard to find, but the
+same every time. It closes pairs and sums; that a combination of many tables gives a hidden cell is rare and not ruled out.
 """
 
 from collections import deque
@@ -111,8 +111,8 @@ class _Suppressing:
         self.is_protected = protected
         self.hidden: dict[Key, str] = {}
         self.known: set[Key] = set()  # shown before as it is now: hiding it hides nothing
-        self.sums = [Sum(one.total, parts) for one in cells.sums
-                     if one.total in self.holders and (parts := tuple(part for part in one.parts if part in self.holders))]  # fmt: skip
+        present = ((one.total, tuple(part for part in one.parts if part in self.holders)) for one in cells.sums)
+        self.sums = [Sum(total, parts) for total, parts in present if total in self.holders and parts]
         self.sums_of: dict[Key, list[int]] = {}
         for at, one in enumerate(self.sums):
             for key in (one.total, *one.parts):

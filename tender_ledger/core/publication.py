@@ -1,8 +1,8 @@
 """The cells of a study that could be published, and what of them may be: the one account of all tables, figures and files.
 
-There is one account at a time: by the rules in force, of the whole study, of its communities and by what was told of each taxon for
-each category, with its parts and preparations. What is cut otherwise is not published, since every further cut would let more be
-had by subtraction.
+There is one account at a time: by the rules in force, of the whole study, of its communities and by what was told of each taxon
+for each category, with its parts and preparations. What is cut otherwise is not published, since every further cut would let
+more be had by subtraction.
 """
 
 from collections.abc import Collection, Iterable, Mapping
@@ -95,8 +95,8 @@ def _community_of(key: Key) -> str:
 def study_contributions(tally: Tally, numbers: Mapping[str, int]) -> dict[Key, dict[int, float]]:
     """What every holder contributes to every cell of a tally.
 
-    `numbers` are the holders by code: whoever is not in it is a written source, and contributes to no cell. The tally carries parts
-    and preparations. An empty one gives cells of holders alone.
+    `numbers` are the holders by code: whoever is not in it is a written source, and contributes to no cell. The tally carries
+    parts and preparations. An empty one gives cells of holders alone.
     """
     return _Counting(tally, numbers).contributions()
 

@@ -15,6 +15,7 @@ class Purpose(StrEnum):
 
     RECORDED = "record"
     COUNTED = "count"
+    COUNTED_SHOWN = "count shown"  # what is counted and every member is shown; of it groups are made where few are hidden
     SHOWN = "show"
     PUBLISHED = "publish"  # in aggregate: counts, tables and figures
     PUBLISHED_ROWS = "publish rows"  # row by row, coded and without words

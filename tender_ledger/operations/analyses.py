@@ -5,6 +5,7 @@ are plain JSON values, kept while they stand; what takes long is computed beside
 """
 
 from collections.abc import Collection, Mapping, Sequence
+from itertools import product
 from typing import Any, Literal
 
 import numpy as np
@@ -28,6 +29,7 @@ from tender_ledger.core.terms import Purpose, Scope
 from tender_ledger.formats.result_parts import free_lists_part, named_ends, number, sampling_part
 from tender_ledger.operations import effort
 from tender_ledger.operations.computing import Computed, Progress, computed
+from tender_ledger.operations.disclosure.splits import minimum_of, split_scope
 from tender_ledger.operations.errors import NotFound
 from tender_ledger.storage.database import snapshot
 from tender_ledger.storage.queries import results
@@ -35,11 +37,13 @@ from tender_ledger.storage.queries.informants import informant_facts, lists_to_w
 from tender_ledger.storage.queries.tally import read_table
 
 REPLICATES, SEED = 1000, 1
+_SHARED_BY = ("category", "community", "taxon")
 
 
-def _tally(scope: Scope, rules: CountingRules, *, told: bool = False) -> Tally:
+def _tally(scope: Scope, rules: CountingRules, *, told: bool = False, group: str = "") -> Tally:
+    """The tally of the study, or to take a community out of: then, where few are hidden, of what is shown alone."""
     with snapshot():
-        return count(read_table(scope, rules, told=told), rules)
+        return count(read_table(split_scope(scope, "community") if group else scope, rules, told=told), rules)
 
 
 def _among(tally: Tally, group: str) -> Bools:
@@ -92,7 +96,7 @@ def _resampled(scope: Scope, rules: CountingRules, options: Mapping[str, Any], p
                further: Literal["asked", "all"]) -> tuple[Tally, frozenset[str], Bootstrap, bool]:  # fmt: skip
     """The tally of the study, the names of the taxa told in the group, its resamples, and whether all of them were enumerated.
     Ranks are taken where all indices are."""
-    tally = _tally(scope, rules)
+    tally = _tally(scope, rules, group=options["group"])
     among = _among(tally, options["group"])
     told = np.unique(tally.citations.among(tally.counted & among).taxon)
     ranked = (_tellers(tally, among) >= RANKED_FROM) & (further == "all")
@@ -146,7 +150,7 @@ def listening(scope: Scope, rules: CountingRules, *, group: str = "", purpose: P
     scope = scope.for_purpose(purpose)
 
     def work(progress: Progress) -> dict[str, Any]:
-        tally = _tally(scope, rules)
+        tally = _tally(scope, rules, group=group)
         among = _among(tally, group)
         body: dict[str, Any] = {}
         for at, things in enumerate(THINGS):
@@ -190,9 +194,10 @@ def _told_by_few(tally: Tally, things: str, among: Bools) -> dict[str, list[list
 def knowledge(scope: Scope, rules: CountingRules, *, purpose: Purpose = Purpose.COUNTED, seed: int = SEED) -> Computed:
     """What holders know, against age and years in the place, and by gender and community, each with a test.
 
-    Rows of single holders hold only those whom the viewer may see; tests take everybody counted.
+    Rows of single holders hold only those whom the viewer may see; tests take everybody counted, or, where too few of them are
+    hidden, everybody shown.
     """
-    scope = scope.for_purpose(purpose)
+    scope = split_scope(scope.for_purpose(purpose), "community", "gender", "age", "years")
 
     tally = _tally(scope, rules)
     facts = informant_facts(scope)
@@ -208,7 +213,15 @@ def knowledge(scope: Scope, rules: CountingRules, *, purpose: Purpose = Purpose.
          "years": one["years"], "shown": bool(one["shown"]), **{name: number(float(found[name][place])) for name in found}}
         for place, (at, one) in enumerate(zip(counted, own, strict=True))
     ]  # fmt: skip
-    return Computed({"n": len(counted), "seed": seed, "ties": ties.body, "holders": holders})
+    return Computed(
+        {
+            "n": len(counted),
+            "seed": seed,
+            "shown_alone": scope.purpose is Purpose.COUNTED_SHOWN,
+            "ties": ties.body,
+            "holders": holders,
+        }
+    )
 
 
 def _ties(found: Mapping[str, Any], own: list[dict[str, Any]], ages: list[int | None], seed: int) -> dict[str, Any]:
@@ -236,7 +249,10 @@ def _codes(names: list[str]) -> Any:
 
 
 def matrix(scope: Scope, rules: CountingRules, *, purpose: Purpose = Purpose.COUNTED) -> Computed:
-    """Who told of what, (holders, taxa), both in the order of their first axis; only holders whom the viewer may see."""
+    """Who told of what, (holders, taxa), both in the order of their first axis; only holders whom the viewer may see.
+
+    How many are hidden is None where they are too few to be counted.
+    """
     scope = scope.for_purpose(purpose)
 
     tally = _tally(scope, rules)
@@ -247,9 +263,11 @@ def matrix(scope: Scope, rules: CountingRules, *, purpose: Purpose = Purpose.COU
     taxa = np.flatnonzero(told.any(axis=0))
     told = told[:, taxa]
     first, second = seriated(told)
+    hidden = int(tally.counted.sum()) - len(shown)
     return Computed({
         "holders": [people.codes[shown[at]] for at in first], "taxa": [tally.taxa.names[taxa[at]] for at in second],
-        "cells": [np.flatnonzero(told[at][second]).tolist() for at in first], "hidden": int(tally.counted.sum()) - len(shown),
+        "cells": [np.flatnonzero(told[at][second]).tolist() for at in first],
+        "hidden": hidden if hidden == 0 or hidden >= minimum_of(scope) else None,
     })  # fmt: skip
 
 
@@ -264,7 +282,9 @@ def list_salience(scope: Scope, *, group: str = "", members: Collection[str] = (
     some and not only them. Every list counts. An item is told only where a list that the viewer may see has it: it is
     somebody's words.
     """
-    lists = [one for one in lists_to_weigh(scope.for_purpose(purpose)) if group in ("", one["community"])]
+    asked = scope.for_purpose(purpose)
+    asked = split_scope(asked, "community") if group else asked
+    lists = [one for one in lists_to_weigh(asked) if group in ("", one["community"])]
     found = salience([one["items"] or [] for one in lists])
     told = {item for one in lists if one["shown"] for item in one["items"] or []}
     body = free_lists_part(found)
@@ -298,19 +318,20 @@ def parts_and_preparations(scope: Scope, rules: CountingRules, *, purpose: Purpo
     scope = scope.for_purpose(purpose)
 
     def work(_progress: Progress) -> dict[str, Any]:
-        tally = _tally(scope, rules, told=True)
-        strata = tally.table.informants.community[tally.counted] * (rules.resample == "within_community")
-        drawn = draw(strata, REPLICATES, SEED)
         body: dict[str, Any] = {}
-        for name, listed in (("parts", tally.table.parts), ("preparations", tally.table.preparations)):
-            for by in ("category", "community", "taxon"):
-                found = shares_told(tally, listed, by, tally.counted)
-                low, high = shares_ends(tally, listed, by, drawn)
-                kept = np.flatnonzero(found.counts.any(axis=1))
-                body[f"{name}_by_{by}"] = {"of": [found.of[at] for at in kept], "labels": list(found.labels),
-                                           "counts": found.counts[kept].tolist(), "told_by": found.informants[kept].tolist(),
-                                           "low": [_numbers(one) for one in low[kept]],
-                                           "high": [_numbers(one) for one in high[kept]]}  # fmt: skip
+        tallies = {by: _tally(scope, rules, told=True, group=by if by == "community" else "") for by in _SHARED_BY}
+        for name, by in product(("parts", "preparations"), _SHARED_BY):
+            tally = tallies[by]
+            strata = tally.table.informants.community[tally.counted] * (rules.resample == "within_community")
+            drawn = draw(strata, REPLICATES, SEED)
+            listed = tally.table.parts if name == "parts" else tally.table.preparations
+            found = shares_told(tally, listed, by, tally.counted)
+            low, high = shares_ends(tally, listed, by, drawn)
+            kept = np.flatnonzero(found.counts.any(axis=1))
+            body[f"{name}_by_{by}"] = {"of": [found.of[at] for at in kept], "labels": list(found.labels),
+                                       "counts": found.counts[kept].tolist(), "told_by": found.informants[kept].tolist(),
+                                       "low": [_numbers(one) for one in low[kept]],
+                                       "high": [_numbers(one) for one in high[kept]]}  # fmt: skip
         return body
 
     return computed(scope, "parts", rules, {}, work, seconds=lambda: effort.of_parts(results.number_of_reports(scope)))

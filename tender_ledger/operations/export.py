@@ -4,10 +4,15 @@ from typing import Any
 
 from tender_ledger.core.days import PartialDay
 from tender_ledger.core.rights import Right
+from tender_ledger.core.rules import CountingRules
 from tender_ledger.core.terms import Purpose, Scope
 from tender_ledger.core.worklist.rules import is_strong_claim
 from tender_ledger.formats.report_table import COLUMNS, MORE
 from tender_ledger.formats.sheet import write_sheet
+from tender_ledger.operations.disclosure.audience import Audience
+from tender_ledger.operations.disclosure.publishing import give_out
+from tender_ledger.operations.reckoning import reckon_study
+from tender_ledger.operations.studies import rules_in_force
 from tender_ledger.operations.worklist import unreviewed
 from tender_ledger.storage.database import snapshot
 from tender_ledger.storage.queries import people, plants, reports, studies
@@ -17,14 +22,19 @@ _QUOTED = ("local_name", "words", "start", "end", "note", "caution_told", "attri
 # What a table may have carried along about a person; it never accompanies a code outside the team.
 _PERSONAL = frozenset({"gender", "sex", "age", "birth", "birth_year", "birth_date", "name", "real_name", "phone", "address"})
 
+_COUNT_COLUMNS = ("community", "family", "taxon", "category", "reports", "holders")
+
 _NOTICE = """These tables record what people reported of plants and their uses.
 They are no advice to treat, eat or gather: ask qualified practitioners, a poison centre and local law.
-They hold only what its tellers agreed to have published.
+They hold only what its tellers agreed to have published: reports.csv and informants.csv of those who let rows leave as they are,
+counts.csv of everybody who let counts leave. An empty community, family, taxon or category is all of them together.
+In counts.csv what fewer than {minimum} holders stand behind is left out, and what would tell it beside these or earlier files.
 """
 
 
 def export_study(scope: Scope) -> dict[str, bytes]:
-    """reports.csv and informants.csv of everything that may be published, and a notice of what they are not.
+    """reports.csv and informants.csv of everything that may be published row by row, counts.csv of everything that may be in
+    counts, and a notice of what they are not.
 
     Words, notes, cautions and names as spoken are left out where the terms allow no verbatim publication. Gender, age and
     real names never leave. A strong claim that nobody reviewed leaves without its purpose and words.
@@ -41,11 +51,49 @@ def export_study(scope: Scope) -> dict[str, bytes]:
         told = [_report(_masked(row) if row["id"] in masked else row, found[row["plant_id"]], scheme, used) for row in rows]
         asked = [_asking(row, found[row["plant_id"]]) for row in reports.askings(published)]
         informants = people.published_informants(published)
+    rules = rules_in_force(scope)
+    audience = give_out(scope, rules)
+    assert audience.publication is not None
     return {
+        "counts.csv": write_sheet(_COUNT_COLUMNS, _counts(scope, rules, audience)),
         "reports.csv": write_sheet((*COLUMNS, *MORE, *_carried_along(told)), [*told, *asked]),
         "informants.csv": write_sheet(_INFORMANT_COLUMNS, informants),
-        "notice.txt": _NOTICE.encode(),
+        "notice.txt": _NOTICE.format(minimum=audience.minimum).encode(),
     }
+
+
+def _counts(scope: Scope, rules: CountingRules, audience: Audience) -> list[dict[str, Any]]:
+    """Every shown count of reports and of informants: of the study and its communities, by family, by taxon and by category."""
+    whole = reckon_study(scope, rules, purpose=Purpose.PUBLISHED).result
+    parts = {"": whole} if audience.whole else {"": whole, **whole.by_community}
+    lines = []
+    for community, r in parts.items():
+        if not audience.sees_community(community):
+            continue
+        where = {"community": community or audience.whole}
+        told = [at for at in range(len(r.taxa)) if r.told[at]]
+        for at in told:
+            taxon = where | {"family": r.family[at], "taxon": r.taxa[at]}
+            if audience.sees_taxon(r.taxa[at], community):
+                lines.append(taxon | {"reports": _whole(r.ur[at]), "holders": int(r.fc[at])})
+            for place, category in enumerate(r.categories):
+                if r.ur_by_category[at][place] and audience.sees_use(r.taxa[at], category, community):
+                    lines.append(taxon | {"category": category, "reports": _whole(r.ur_by_category[at][place])})
+        for place, category in enumerate(r.categories):
+            if r.nur[place] and audience.sees_category(category, community):
+                counts = where | {"category": category, "reports": _whole(r.nur[place])}
+                lines.append(counts | {"holders": int(r.category_counts.informants[place])})
+        for family in sorted({r.family[at] for at in told if r.family[at]}):
+            if audience.sees_family(family, community):
+                total = sum(r.ur[at] for at in told if r.family[at] == family)
+                lines.append(where | {"family": family, "reports": _whole(total)})
+        everything = {"reports": _whole(r.ur.sum())} if audience.sees_all(community) else {}
+        lines.append(where | everything | {"holders": r.n})
+    return lines
+
+
+def _whole(number: float) -> float | int:
+    return int(number) if float(number).is_integer() else float(number)
 
 
 def _masked(row: dict[str, Any]) -> dict[str, Any]:

@@ -17,7 +17,6 @@ from tender_ledger.core.groups.ordination import average_tree, joins_found_again
 from tender_ledger.core.indices.agreement import category_counts
 from tender_ledger.core.indices.importance import taxon_counts
 from tender_ledger.core.indices.ranking import PER_INFORMANT
-from tender_ledger.core.publication import MINIMUM_HOLDERS
 from tender_ledger.core.resampling.pairs import ResampledGroup, gap_ends, pair_ends, resampled_distances, resampled_group
 from tender_ledger.core.rules import CountingRules
 from tender_ledger.core.tally.counting import Tally, count
@@ -26,6 +25,7 @@ from tender_ledger.core.terms import Purpose, Scope
 from tender_ledger.formats.result_parts import named_ends, number, pair_part
 from tender_ledger.operations import effort
 from tender_ledger.operations.computing import Computed, Progress, computed
+from tender_ledger.operations.disclosure.splits import AGES, age_class, minimum_of, period_of, split_scope
 from tender_ledger.operations.errors import NotFound
 from tender_ledger.storage.database import snapshot
 from tender_ledger.storage.queries import results
@@ -36,34 +36,39 @@ SEED = 1
 OF_HOLDERS = ("community", "gender", "age", "occupation")
 OF_ENCOUNTERS = ("kind", "period")
 GROUPINGS = (*OF_HOLDERS, *OF_ENCOUNTERS)
-AGES = ((0, 30, "under_30"), (30, 50, "30_to_49"), (50, 70, "50_to_69"), (70, 200, "70_and_over"))
 MOST_PAIRS = 45  # pairs of groups that are tested: those of ten groups
 
 
 @dataclass(frozen=True)
 class Grouped:
-    """A tally with its informants in groups: `told_in` of each unit its encounters where these make the groups (else None),
-    `codes` the informant of each unit; `both` is how many informants stand in several groups."""
+    """A tally with its informants in groups.
+
+    `told_in` are the encounters of each unit where these make the groups (else None), `codes` the informant of each unit;
+    `both` is how many informants stand in several groups, `purpose` of what the groups are made.
+    """
 
     tally: Tally
     grouping: Grouping
     codes: tuple[str, ...]
     told_in: Mapping[str, frozenset[int]] | None = None
     both: int = 0
+    purpose: Purpose = Purpose.COUNTED
 
 
 def grouped(scope: Scope, rules: CountingRules, by: str, since: date | None) -> Grouped:
     """The tally of the study with its informants in groups. `scope` says already what may be counted.
 
-    Groups by encounters take each informant apart into what was told in the encounters of each group. Raises NotFound for what
-    there is no grouping by.
+    Groups by encounters take each informant apart into what was told in the encounters of each group. Where few are hidden
+    they are of what is shown alone. Raises NotFound for what there is no grouping by.
     """
     if by not in GROUPINGS:
         raise NotFound(f"grouping {by}")
+    scope = split_scope(scope, by, since=since)
     if by in OF_HOLDERS:
         with snapshot():
             tally = count(read_table(scope, rules), rules)
-        return Grouped(tally, _by_holder(tally, informant_facts(scope), by, scope.day), tally.table.informants.codes)
+        grouping = _by_holder(tally, informant_facts(scope), by, scope)
+        return Grouped(tally, grouping, tally.table.informants.codes, purpose=scope.purpose)
     with snapshot():
         found = [one | {"group": _group_of(one, by, since)} for one in tellings(scope)]
         table, units = read_table_in_parts(scope, rules, {one["encounter"]: one["group"] for one in found},
@@ -76,36 +81,29 @@ def grouped(scope: Scope, rules: CountingRules, by: str, since: date | None) -> 
     codes = tuple(code for code, _group in units)
     here = [code for code, there in zip(codes, tally.counted, strict=True) if there]
     of = {group: frozenset(one["encounter"] for one in found if one["group"] == group) for group in names}
-    return Grouped(tally, Grouping(names, places), codes, of, len(here) - len(set(here)))
+    return Grouped(tally, Grouping(names, places), codes, of, len(here) - len(set(here)), scope.purpose)
 
 
 def _group_of(telling: Mapping[str, Any], by: str, since: date | None) -> str:
     if by == "kind":
         return str(telling["kind"])
-    return "before" if since is None or telling["day"] < since else "since"
+    return period_of(telling["day"], since)
 
 
-def _by_holder(tally: Tally, facts: Mapping[str, Mapping[str, Any]], by: str, day: date) -> Grouping:
+def _by_holder(tally: Tally, facts: Mapping[str, Mapping[str, Any]], by: str, scope: Scope) -> Grouping:
     of: Callable[[Mapping[str, Any]], str] = {
         "community": lambda one: one["community"] or "",
         "gender": lambda one: one["gender"],
-        "age": lambda one: _age_class(one["born"], day),
+        "age": lambda one: age_class(one["born"], scope.day),
         "occupation": lambda one: one["occupation"],
     }[by]
     named = [of(facts[code]) if code in facts else "" for code in tally.table.informants.codes]
     times = Counter(name for name, counted in zip(named, tally.counted, strict=True) if counted)
-    least = MINIMUM_HOLDERS if by == "occupation" else 1  # words about one or two could be about somebody who may not be shown
+    least = minimum_of(scope) if by == "occupation" else 1  # words about one or two could be about somebody who may not be shown
     there = {name for name, number in times.items() if name and name != "unstated" and number >= least}
     order = [code for _low, _high, code in AGES] if by == "age" else sorted(there)
     names = tuple(name for name in order if name in there)
     return Grouping(names, np.array([names.index(name) if name in names else -1 for name in named], dtype=np.int64))
-
-
-def _age_class(born: int | None, day: date) -> str:
-    if born is None:
-        return ""
-    age = day.year - born
-    return next((code for low, high, code in AGES if low <= age < high), "")
 
 
 def behind_groups(scope: Scope, rules: CountingRules, by: str, since: date | None, *names: str) -> dict[str, Any]:
@@ -114,8 +112,12 @@ def behind_groups(scope: Scope, rules: CountingRules, by: str, since: date | Non
     wanted = [at for at, name in enumerate(found.grouping.names) if name in names]
     codes = frozenset(code for code, group in zip(found.codes, found.grouping.of_informant, strict=True) if group in wanted)
     if found.told_in is None:
-        return {"informants": codes}
-    return {"informants": codes, "encounters": frozenset().union(*(found.told_in[found.grouping.names[at]] for at in wanted))}
+        return {"informants": codes, "purpose": found.purpose}
+    return {
+        "informants": codes,
+        "purpose": found.purpose,
+        "encounters": frozenset().union(*(found.told_in[found.grouping.names[at]] for at in wanted)),
+    }
 
 
 def groups(scope: Scope, rules: CountingRules, *, by: str = "community", since: date | None = None,
@@ -171,6 +173,7 @@ def groups(scope: Scope, rules: CountingRules, *, by: str = "community", since: 
             "joined_again": joins_found_again(tree, resampled_distances(resampled)),
             "agreement": {name: agreement_among(tally, grouping.members(at)) for at, name in enumerate(names)},
             "pairs": pairs, "untested": max(len(wanted) - MOST_PAIRS, 0), "seed": seed, "both": found.both,
+            "least": minimum_of(scope), "shown_alone": found.purpose is Purpose.COUNTED_SHOWN,
             "none": int((tally.counted & (grouping.of_informant < 0)).sum()),
         }  # fmt: skip
 

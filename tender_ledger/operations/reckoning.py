@@ -18,6 +18,7 @@ from tender_ledger.core.tally.table import Bools, Listed, Plants
 from tender_ledger.core.tally.taxa import counted_taxa
 from tender_ledger.core.terms import Purpose, Scope
 from tender_ledger.operations.computing import digest_of
+from tender_ledger.operations.disclosure.splits import minimum_of, split_scope
 from tender_ledger.storage.database import snapshot
 from tender_ledger.storage.queries import plants, reports, results, studies
 from tender_ledger.storage.queries.kept import kept_body
@@ -51,6 +52,8 @@ def reckon_study(scope: Scope, rules: CountingRules, *, purpose: Purpose = Purpo
                  group: Sequence[str] = ()) -> StudyReckoning:  # fmt: skip
     """Compute every index from one snapshot. The same for every member: it asks what may be counted, not what is shown.
 
+    Communities are taken apart of what is shown alone, where in one of them too few are hidden to be told apart.
+
     A selection, among the communities of `group` where there are some, says what is shown; it changes no value.
     """
     scope = scope.for_purpose(purpose)
@@ -59,15 +62,22 @@ def reckon_study(scope: Scope, rules: CountingRules, *, purpose: Purpose = Purpo
         return kept
     with snapshot():
         revision = studies.study(scope)["revision"]
-        tally = count(read_table(scope, rules, with_ids=bool(selection.part)), rules)
+        tally = whole = count(read_table(scope, rules, with_ids=bool(selection.part)), rules)
+        apart = split_scope(scope, "community")
+        if apart.purpose is not scope.purpose:
+            tally = count(read_table(apart, rules, with_ids=bool(selection.part)), rules)
         with_part = reports.reports_with_part(scope, selection.part) if selection.part else None
-    result = reckon(tally)
+    result = reckon(whole)
+    if tally is not whole:
+        result = replace(result, by_community=reckon(tally).by_community)
     n_of = {code: part.n for code, part in result.by_community.items()}
     if not selection:
         _keep(scope, rules, revision, result)
         return StudyReckoning(result, revision, n_of)
     people = tally.table.informants
     among = np.array([people.communities[code] in group if code >= 0 else False for code in people.community], dtype=bool)
+    if not group and not selection.community:
+        tally, people = whole, whole.table.informants
     chosen = select(tally, selection, with_part=with_part, among=among if group else None)
     return StudyReckoning(result, revision, n_of, chosen)
 
@@ -125,10 +135,12 @@ def parts_told(scope: Scope) -> list[dict[str, Any]]:
 
 @dataclass(frozen=True)
 class Behind:
-    """The reports behind a count: those the viewer may see, and how many more were counted but are not shown."""
+    """The reports behind a count: those the viewer may see, how many more were counted but are not shown, and whether enough
+    holders told those for their number to be said."""
 
     counted: int
     shown: list[dict[str, Any]]
+    number_is_said: bool = True
 
     @property
     def hidden(self) -> int:
@@ -137,14 +149,17 @@ class Behind:
 
 def reports_behind(scope: Scope, rules: CountingRules, *, taxon: str = "", family: str = "", category: str = "",
                    community: str = "", informants: Collection[str] | None = None,
-                   encounters: Collection[int] | None = None, names: tuple[str, str] | None = None) -> Behind:  # fmt: skip
+                   encounters: Collection[int] | None = None, names: tuple[str, str] | None = None,
+                   purpose: Purpose = Purpose.COUNTED) -> Behind:  # fmt: skip
     """The reports that count under the rules for a taxon, a family, a category, a community, or any of them together.
 
     `informants` are codes: what anybody else told is left out, and so is what was told elsewhere than in `encounters`. `names`
-    are (parts or preparations, a code, or "" for any): only what names it.
+    are (parts or preparations, a code, or "" for any): only what names it. `purpose` is that of what the number was made of.
     """
     with snapshot():
-        counted = scope.for_purpose(Purpose.COUNTED)
+        counted = scope.for_purpose(purpose)
+        if community:
+            counted = split_scope(counted, "community")
         labels = read_labels(counted, rules)
         wanted = None if rules.mixtures == "own_taxon" else _plants_of(labels, rules, taxon)
         columns = read_columns(counted, rules, plant_ids=wanted, with_ids=True)
@@ -171,7 +186,10 @@ def reports_behind(scope: Scope, rules: CountingRules, *, taxon: str = "", famil
             keep &= _naming(table.parts if names[0] == "parts" else table.preparations, names[1], len(table))
         rows = table.row if table.row is not None else np.empty(0, dtype=np.int64)
         ids = sorted({int(one) for one in rows[keep]})
-        return Behind(len(ids), reports.reports_by_id(scope, ids))
+        shown = reports.reports_by_id(scope, ids)
+        hidden = set(ids) - {one["id"] for one in shown}
+        tellers = {int(one) for one in table.informant[keep][np.isin(rows[keep], sorted(hidden))]}
+        return Behind(len(ids), shown, len(tellers) >= minimum_of(scope))
 
 
 def _naming(listed: Listed | None, code: str, rows: int) -> Bools:
@@ -225,8 +243,8 @@ class SideBySide:
     """Two sets of rules over the study as it stands, and of the reports that only one counts those the viewer may see."""
 
     compared: RulesCompared
-    only_first: list[dict[str, Any]]
-    only_second: list[dict[str, Any]]
+    only_first: Behind
+    only_second: Behind
 
 
 def rules_side_by_side(scope: Scope, first: CountingRules, second: CountingRules, index: str, *,
@@ -243,8 +261,14 @@ def rules_side_by_side(scope: Scope, first: CountingRules, second: CountingRules
                             unit="use_part" if "use_part" in (first.unit, second.unit) else "use")  # fmt: skip
         compared = compare_rules(read_table(counted, wide, with_ids=True), first, second, index)
         shown = scope.for_purpose(Purpose.SHOWN)
-        seen = [reports.reports_by_id(shown, [int(one) for one in ids]) for ids in (compared.only_first, compared.only_second)]
+        seen = [_seen_of(shown, [int(one) for one in ids]) for ids in (compared.only_first, compared.only_second)]
     return SideBySide(compared, *seen)
+
+
+def _seen_of(shown: Scope, ids: list[int]) -> Behind:
+    found = reports.reports_by_id(shown, ids)
+    hidden = sorted(set(ids) - {one["id"] for one in found})
+    return Behind(len(ids), found, reports.number_of_tellers(shown, hidden) >= minimum_of(shown))
 
 
 def _finer(first: CountingRules, second: CountingRules) -> bool:

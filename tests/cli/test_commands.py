@@ -37,6 +37,7 @@ def test_every_command_has_help():
         ["import"],
         ["backup"],
         ["restore"],
+        ["erasures"],
         ["export"],
         ["bench"],
         ["user"],
@@ -49,7 +50,7 @@ def test_every_command_has_help():
         assert result.exit_code == 0
         assert len(result.output.splitlines()) > 4
     named = {*ledger.commands}
-    assert named == {"indices", "consensus", "import", "backup", "restore", "export", "user", "key", "bench"}
+    assert named == {"indices", "consensus", "import", "backup", "restore", "erasures", "export", "user", "key", "bench"}
 
 
 def test_indices_as_the_result_document(tmp_path: Path):

@@ -91,9 +91,8 @@ def test_all_that_is_counted_may_be_published_gives_the_screens_own_numbers(scop
     """Once everybody agrees to publication, the command line's numbers are those that members see."""
     from tender_ledger.storage.database import run
 
-    run(
-        "UPDATE consent SET may_count = true, may_show = true, may_publish_aggregate = true, may_publish_rows = true WHERE withdrawn_on IS NULL"
-    )
+    every_term = "may_count = true, may_show = true, may_publish_aggregate = true, may_publish_rows = true"
+    run(f"UPDATE consent SET {every_term} WHERE withdrawn_on IS NULL")
     files = export_study(scope)
     exported = result_document(reckon(count(read_report_table(files["reports.csv"], files["informants.csv"]), CountingRules())))
     screen = result_document(reckon_study(scope, CountingRules()).result)

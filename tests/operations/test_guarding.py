@@ -19,7 +19,7 @@ from tender_ledger.storage.queries import accounts as account_queries
 from tender_ledger.storage.queries import acts, plants, reports, studies
 from tender_ledger.storage.queries import guarding as queries
 from tender_ledger.storage.queries import people as people_queries
-from tests.factories import ALL, PASSWORD, SmallStudy
+from tests.factories import ALL, PASSWORD, SmallStudy, latest_act
 
 
 @pytest.fixture
@@ -170,7 +170,7 @@ def test_only_a_guardian_of_the_community_lifts_what_a_guardian_restricted(small
     keeper = guardian(small)
     held = guarding.restrict_records(keeper, small.community, refuses="count", reason="ours",
                                      category=category(small, "social_uses"))  # fmt: skip
-    act = acts.last_act_of(keeper) or 0
+    act = latest_act(keeper)
     elsewhere = guardian(small, people.add_community(small.scope, code="Y", name="Ydre"))
     for scope in (small.scope, small.person("reviewer")):
         with pytest.raises(NotAllowed):
@@ -236,10 +236,10 @@ def test_what_is_held_back_names_one_thing_of_the_community(small: SmallStudy):
 
 def test_an_agreement_with_its_limits_comes_back_whole(small: SmallStudy):
     limit(small, "X-01", {"refuses": "count", "category": category(small, "social_uses")})
-    act = acts.last_act_of(small.scope) or 0
+    act = latest_act(small.scope)
     undo_act(small.scope, act)
     assert counted(small) == (2, 4, [])
-    undo_act(small.scope, acts.last_act_of(small.scope) or 0)
+    undo_act(small.scope, latest_act(small.scope))
     assert counted(small) == (2, 3, ["partial_terms"])
     with pytest.raises(CannotUndo):
         undo_act(small.scope, act)

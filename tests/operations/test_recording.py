@@ -15,7 +15,7 @@ from tender_ledger.storage.database import connected, rows, value
 from tender_ledger.storage.queries import acts
 from tender_ledger.storage.queries import plants as plant_queries
 from tender_ledger.storage.queries import reports as queries
-from tests.factories import SmallStudy
+from tests.factories import SmallStudy, latest_act
 
 
 @pytest.fixture
@@ -195,13 +195,13 @@ def test_undo_puts_everything_back_and_undo_of_undo_again(small: SmallStudy, tal
     small.plant("Salix caprea", "wiṯoi")
     made = record(small, talk, plant="wiṯoi", **FULL)
     reports.correct_report(small.scope, made, 1, typed(plant="P-001", category="fuels"))
-    act = acts.last_act_of(small.scope)
+    act = latest_act(small.scope)
     assert act is not None
     undo_act(small.scope, act)
     found = queries.report(small.scope, made)
     assert found is not None
     assert (found["category"], found["parts"], found["purpose"]) == ("medicines", ["young leaf", "flower"], "cough")
-    redo = acts.last_act_of(small.scope)
+    redo = latest_act(small.scope)
     assert redo is not None
     undo_act(small.scope, redo)
     found = queries.report(small.scope, made)
@@ -211,7 +211,7 @@ def test_undo_puts_everything_back_and_undo_of_undo_again(small: SmallStudy, tal
 
 def test_undoing_a_recording_hides_the_report_and_twice_is_refused(small: SmallStudy, talk: int):
     made = small.report(talk, "XAN-01", small.plant("Salix caprea"))
-    act = acts.last_act_of(small.scope)
+    act = latest_act(small.scope)
     assert act is not None
     undo_act(small.scope, act)
     assert queries.report(small.scope, made) is None
@@ -221,7 +221,7 @@ def test_undoing_a_recording_hides_the_report_and_twice_is_refused(small: SmallS
 
 def test_an_act_whose_record_moved_on_is_not_undone_and_says_by_whom(small: SmallStudy, talk: int):
     made = small.report(talk, "XAN-01", small.plant("Salix caprea"))
-    act, other = acts.last_act_of(small.scope), small.person("reviewer")
+    act, other = latest_act(small.scope), small.person("reviewer")
     assert act is not None
     reports.correct_report(other, made, 1, typed(plant="P-001", category="fuels"))
     with pytest.raises(CannotUndo, match=other.viewer.name):
@@ -231,7 +231,7 @@ def test_an_act_whose_record_moved_on_is_not_undone_and_says_by_whom(small: Smal
 
 def test_what_others_lean_on_is_not_undone(small: SmallStudy, talk: int):
     number = small.plant()
-    act = acts.last_act_of(small.scope)
+    act = latest_act(small.scope)
     small.report(talk, "XAN-01", number)
     assert act is not None
     with pytest.raises(CannotUndo, match="Other records point at"):
@@ -242,12 +242,12 @@ def test_what_others_lean_on_is_not_undone(small: SmallStudy, talk: int):
 def test_a_recorder_undoes_own_acts_only_and_a_reader_records_nothing(small: SmallStudy, talk: int):
     number, recorder, reader = small.plant(), small.person("recorder"), small.person("reader")
     small.report(talk, "XAN-01", number)
-    act = acts.last_act_of(small.scope)
+    act = latest_act(small.scope)
     assert act is not None
     with pytest.raises(NotAllowed, match="owner or reviewer"):
         undo_act(recorder, act)
     own = small.report(talk, "XAN-01", number, scope=recorder)
-    act = acts.last_act_of(recorder)
+    act = latest_act(recorder)
     assert act is not None
     undo_act(recorder, act)
     assert queries.report(small.scope, own) is None

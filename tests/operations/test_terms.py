@@ -21,7 +21,7 @@ from tender_ledger.storage.database import rows, value
 from tender_ledger.storage.queries import acts, encounters, plants, reports
 from tender_ledger.storage.queries import people as queries
 from tests.conftest import KEY, USUAL_HASHER
-from tests.factories import ALL, SmallStudy
+from tests.factories import ALL, SmallStudy, latest_act
 
 RULES = CountingRules()
 
@@ -286,7 +286,7 @@ def test_another_study_is_not_there(small: SmallStudy):
     assert reports.report(small.scope, made) is None
     assert encounters.encounter(small.scope, talk) is None
     assert seen(small.scope) == seen(SmallStudy().scope)
-    assert acts.act_changes(small.scope, acts.last_act_of(other.scope) or 0) == []
+    assert acts.act_changes(small.scope, latest_act(other.scope)) == []
 
 
 # Names ---------------------------------------------------------------------------------------------------------------

@@ -150,7 +150,7 @@ def may_know(scope: Scope, act_id: int) -> bool:
     )
 
 
-def last_act_of(scope: Scope) -> dict[str, Any] | None:
+def own_latest_act(scope: Scope) -> dict[str, Any] | None:
     """The viewer's own latest act that was not undone, of those whose records are shown, with what undoing it asks for."""
     hidden, values = _hidden(scope)
     return row(

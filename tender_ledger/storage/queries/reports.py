@@ -6,7 +6,7 @@ import numpy as np
 import numpy.typing as npt
 
 from tender_ledger.core.terms import Scope
-from tender_ledger.storage.database import row, rows
+from tender_ledger.storage.database import row, rows, value
 from tender_ledger.storage.queries.terms import (
     TERMS,
     THESE_TERMS,
@@ -178,3 +178,10 @@ def record_of_key(scope: Scope, client_key: str, table: str = "use_report") -> i
         f"SELECT id FROM {table} WHERE study_id = %(study)s AND client_key = %(key)s", study=scope.study_id, key=client_key
     )
     return found["id"] if found else None
+
+
+def number_of_tellers(scope: Scope, ids: list[int]) -> int:
+    """How many informants told these reports of the study, whether or not they are shown."""
+    return int(value(
+        "SELECT count(DISTINCT informant_id) FROM use_report WHERE study_id = %(study)s AND id = ANY(%(ids)s)",
+        study=scope.study_id, ids=ids))  # fmt: skip

@@ -19,6 +19,8 @@ def allowed(scope: Scope, *, written_by: str = "NULL") -> str:
     """The condition on a row `t` of informant_terms; `written_by` is the column of the person who wrote the record."""
     if scope.purpose is Purpose.COUNTED:
         return "t.may_count"
+    if scope.purpose is Purpose.COUNTED_SHOWN:
+        return "t.may_count AND t.may_show"
     if scope.purpose in _LEAVES:
         rows_too = " AND t.may_publish_rows" if scope.purpose is Purpose.PUBLISHED_ROWS else ""
         own = "(%(own)s::bigint[] IS NULL OR t.community_id = ANY(%(own)s))"
@@ -54,7 +56,9 @@ def barred(report: str, columns: Sequence[str]) -> str:
 
 
 def _columns(scope: Scope) -> tuple[str, ...]:
-    """What is published is shown as well."""
+    """What is published is shown as well, and so is what groups are made of where few are hidden."""
+    if scope.purpose is Purpose.COUNTED_SHOWN:
+        return ("no_count", "no_show")
     return ("no_publish", "no_show") if scope.purpose in _LEAVES else (_BARRED[scope.purpose],)
 
 

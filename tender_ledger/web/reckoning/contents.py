@@ -108,10 +108,10 @@ Takes = Callable[[Row], Apart | Standing]
 class Block:
     """A part of a view under its own heading: a figure, a table, or both; `name` stands in the addresses of its files.
 
-    `single` says that it shows single holders, so that it is given out as no file. `apart` takes, for a kind of number, the
-    one of a row apart; `behind` says which reports lie behind a row where its number does not say so. `data` are the values
-    that the figure draws, where its table is of something else; `stays` says why it is given out as no file; `canvas` a matrix too large to be drawn mark by mark, as rows,
-    columns and cells.
+    `single` says that it shows single holders, so that it is given out as no file; `stays` says for what other reason it is
+    not. `apart` takes, for a kind of number, the one of a row apart; `behind` says which reports lie behind a row where its
+    number does not say so. `data` are the values that the figure draws, where its table is of something else; `canvas` a matrix
+    too large to be drawn mark by mark, as rows, columns and cells.
     """
 
     name: str

@@ -20,6 +20,7 @@ from tender_ledger.formats.tables import written
 from tender_ledger.operations import analyses
 from tender_ledger.operations import reckoning as operations
 from tender_ledger.operations import studies as study_operations
+from tender_ledger.operations.disclosure.splits import communities_of_shown, hidden_are_said
 from tender_ledger.operations.errors import Refused
 from tender_ledger.operations.publishing import publish_ladder
 from tender_ledger.storage.queries import people, studies
@@ -71,6 +72,7 @@ def show() -> str:
         "rules_words": rules_parts(one.rules),
         "chosen": chosen_words(studies.choice_of_holders(g.scope)),
         "n_of": reckoned.n_of,
+        "shown_alone": communities_of_shown(g.scope),
         "further_words": further_choices(one.rules),
         "views": VIEWS,
         "view": "",
@@ -120,7 +122,8 @@ def _margin(kind: str, about: str, part: Reckoning, one: Asked, group: str, cont
         return "reckoning/_rules.html"
     if kind == "n":
         counted = [one for one in people.holders(g.scope) if one["may_count"] and one["encounters"]]
-        context |= {"counted": [one for one in counted if group in ("", one["community_code"])], "of_group": part}
+        context |= {"counted": [one for one in counted if group in ("", one["community_code"])], "of_group": part,
+                    "others_are_said": hidden_are_said(g.scope)}  # fmt: skip
         return "reckoning/_everybody.html"
     if kind.partition("/")[0] in EXPLAINED:
         bodies = [context[name].body if context.get(name) else None for name in ("sure", "spans")]

@@ -40,5 +40,5 @@ def done(sentence: str, address: str) -> Response:
 
 def last_act() -> int | None:
     """The viewer's latest act in this study, which an undo beside the notice takes back; None where it cannot."""
-    found = acts.last_act_of(g.scope)
+    found = acts.own_latest_act(g.scope)
     return found["id"] if found and may_undo(g.member, found) else None

@@ -11,7 +11,7 @@ from tender_ledger.formats.tables import Column, Table
 from tender_ledger.operations import analyses
 from tender_ledger.operations.disclosure.audience import Audience
 from tender_ledger.operations.disclosure.publishing import STAYS_TRIED_OUT
-from tender_ledger.operations.reckoning import rules_side_by_side
+from tender_ledger.operations.reckoning import Behind, rules_side_by_side
 from tender_ledger.web.reckoning.asked import LADDER_INDICES, Asked, categories
 from tender_ledger.web.reckoning.contents import Apart, Block, Content, Names, Row, Standing
 from tender_ledger.web.reckoning.views.intervals import Ends, ends_of
@@ -82,8 +82,8 @@ def compare(one: Asked, audience: Audience, _names: Names) -> Content:
         ),
     ]
     blocks += [
-        _reports("first", found.only_first, compared.only_first),
-        _reports("second", found.only_second, compared.only_second),
+        _reports("first", found.only_first),
+        _reports("second", found.only_second),
     ]
     waits = next((found for found in spans if found.body is None), None)
     return Content(heading, lede, [block for block in blocks if block is not None], waits=waits, stays=STAYS_TRIED_OUT)
@@ -132,8 +132,8 @@ def _shifts(name: str, label: str, kind: str, shifted: tuple[Shifted, ...], labe
     return Table(name, label, columns, rows, subject="what")
 
 
-def _reports(which: str, shown: list[dict[str, Any]], counted: Any) -> Block | None:
-    if not len(counted):
+def _reports(which: str, behind: Behind) -> Block | None:
+    if not behind.counted:
         return None
     heading = _("Reports that only the first counts") if which == "first" else _("Reports that only the second counts")
     rows = [
@@ -143,15 +143,18 @@ def _reports(which: str, shown: list[dict[str, Any]], counted: Any) -> Block | N
             "id": one["id"],
             "words": one["words"],
         }
-        for one in shown[:_SHOWN]
+        for one in behind.shown[:_SHOWN]
     ]
-    hidden = len(counted) - len(shown)
-    said = [ngettext("%(num)s report.", "%(num)s reports.", len(counted))]
-    if hidden:
+    said = [ngettext("%(num)s report.", "%(num)s reports.", behind.counted)]
+    if behind.hidden and behind.number_is_said:
         said.append(
-            ngettext("%(num)s of them is not shown under its terms.", "%(num)s of them are not shown under their terms.", hidden)
+            ngettext(
+                "%(num)s of them is not shown under its terms.", "%(num)s of them are not shown under their terms.", behind.hidden
+            )
         )
-    if len(shown) > _SHOWN:
+    elif behind.hidden:
+        said.append(_("Not all of them are shown under their terms."))
+    if len(behind.shown) > _SHOWN:
         said.append(_("The first %(num)s are shown.", num=_SHOWN))
     links = {str(row["id"]): url_for("reports.report", report=row["id"]) for row in rows}
     columns = [Column("report", _("report"), "text"), Column("plant", _("plant"), "text"), Column("words", _("words"), "text")]

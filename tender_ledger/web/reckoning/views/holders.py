@@ -21,6 +21,7 @@ from tender_ledger.web.shared.words import ngettext
 
 MOST_CELLS = 20_000  # of a matrix that is drawn mark by mark; a larger one is painted
 # Few numbers of a group give back what single holders told: three quartiles of three holders are the three.
+SHOWN_ALONE = _("It is of those who are shown: too few others are counted to be told apart.")
 STAYS = _("It sets holders apart by who they are, so it is given out as no file; the tests below are.")
 MEASURES = {
     "taxa": _("plants"),
@@ -41,6 +42,8 @@ def holders(one: Asked, audience: Audience, names: Names) -> Content:
         "Knowledge is counted as it was told: %(measure)s. A point is a holder; open it for what was told.",
         measure=MEASURES[measure],
     )
+    if body.get("shown_alone"):
+        lede = f"{lede} {SHOWN_ALONE}"
     if not body.get("holders"):
         return Content(heading, lede, empty=_("Nobody is counted under these rules yet."))
     blocks = [_knowledge(body, measure, axis) for axis in ("age", "years")]
@@ -219,6 +222,8 @@ def matrix(one: Asked, audience: Audience, _names: Names) -> Content:
     hidden = (
         [ngettext("%(num)s more is counted and not shown.", "%(num)s more are counted and not shown.", body["hidden"])]
         if body["hidden"]
+        else [_("Not everybody who is counted is shown.")]
+        if body["hidden"] is None
         else []
     )
     large = len(body["holders"]) * len(body["taxa"]) > MOST_CELLS

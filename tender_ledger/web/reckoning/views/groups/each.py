@@ -78,7 +78,7 @@ def _pages(shown: Names, by: str) -> dict[str, str]:
 
 
 def _left_out(body: Mapping[str, Any], by: str) -> list[str]:
-    said = []
+    said = [_("Groups are of those who are shown: too few others are counted to be told apart.")] if body["shown_alone"] else []
     if body["none"] and by == "occupation":
         said.append(
             ngettext(
