@@ -75,7 +75,7 @@ def restore(url: str, folder: Path, *, state: Path | None = None) -> Restored:
     of erasures names, in the backup, beside it, or in the state folder.
 
     Where no list reaches beyond the backup, nobody is served until somebody confirms that nobody was erased since. The list in
-    the state folder of the same installation has every erasure, whenever it was written last.
+    a state folder that served the same installation has every erasure in it, whenever it was written last.
 
     Raises BackupRefused for a database that holds anything, a backup that is not whole, or one of a newer version.
     """
@@ -98,7 +98,7 @@ def restore(url: str, folder: Path, *, state: Path | None = None) -> Restored:
     again = erase_again(lists.values())
     own, made = erasures.installation_id(), datetime.fromisoformat(manifest.made_at)
     here = (state / LIST).resolve() if state else None
-    found = any(own in one.covers and (file == here or one.covers[own] > made) for file, one in lists.items())
+    found = any((file == here and own in one.served) or one.covers.get(own, made) > made for file, one in lists.items())
     if not found:
         erasures.wait()
     if state:

@@ -26,10 +26,14 @@ LIST = "erasures.json"
 
 @dataclass(frozen=True)
 class ErasureList:
-    """Erasures by COLUMNS, and until when the list has everything that was erased in a database, by its installation."""
+    """Erasures by COLUMNS, and until when the list has everything that was erased in a database, by its installation.
+
+    `served` are the installations that were served with the list beside them: it has every erasure in them.
+    """
 
     erasures: tuple[Mapping[str, Any], ...] = ()
     covers: Mapping[str, datetime] = field(default_factory=dict)
+    served: frozenset[str] = frozenset()
 
     def merged(self, other: "ErasureList") -> "ErasureList":
         """Both lists as one; each erasure once, and for each database the later moment."""
@@ -38,18 +42,20 @@ class ErasureList:
         covers = dict(self.covers)
         for installation, moment in other.covers.items():
             covers[installation] = max(moment, covers.get(installation, moment))
-        return ErasureList(tuple(both.values()), covers)
+        return ErasureList(tuple(both.values()), covers, self.served | other.served)
 
 
-def write_list(folder: Path, moment: datetime | None = None) -> Path:
+def write_list(folder: Path, moment: datetime | None = None, *, serves: bool = False) -> Path:
     """Add what this database has heard of to the list in a folder, whole or not at all.
 
-    `moment` is until when it is everything, now where left out. Raises ValueError, writing nothing, for a file that is no list.
+    `moment` is until when it is everything, now where left out; `serves` says that the database is served from here on. Raises ValueError, writing nothing, for a file that is no list.
     """
     file = folder / LIST
-    heard = ErasureList(tuple(known_erasures()), {installation_id(): moment or datetime.now(UTC)})
+    own = installation_id()
+    heard = ErasureList(tuple(known_erasures()), {own: moment or datetime.now(UTC)}, frozenset([own] if serves else []))
     merged = (read_list(file) if file.exists() else ErasureList()).merged(heard)
-    text = {"covers": {one: at.isoformat() for one, at in merged.covers.items()}, "erasures": list(merged.erasures)}
+    covers = {one: at.isoformat() for one, at in merged.covers.items()}
+    text = {"covers": covers, "served": sorted(merged.served), "erasures": list(merged.erasures)}
     new = folder / f"{LIST}.new"
     with os.fdopen(os.open(new, os.O_WRONLY | os.O_CREAT | os.O_TRUNC, 0o600), "w") as out:
         json.dump(text, out, indent=1)
@@ -67,11 +73,12 @@ def read_list(file: Path) -> ErasureList:
         if "covers" in kept:
             covers = {str(one): datetime.fromisoformat(at) for one, at in kept["covers"].items()}
             found = [{name: one[name] for name in COLUMNS} for one in erasures]
+            served = frozenset(map(str, kept["served"]))
         else:
             installation, last = str(kept["installation"]), [datetime.fromisoformat(one["at"]) for one in erasures]
-            covers = {installation: max(last)} if last else {}
+            covers, served = {installation: max(last)} if last else {}, frozenset([installation])
             found = [{**{name: one.get(name) for name in COLUMNS}, "installation": installation} for one in erasures]
-        return ErasureList(tuple(found), covers)
+        return ErasureList(tuple(found), covers, served)
     except (ValueError, KeyError, TypeError, AttributeError) as error:
         raise ValueError(f"{file} is no list of erasures. Without it somebody who was erased could come back.") from error
 

@@ -116,7 +116,7 @@ def _settle_erasures(state: StateFolder) -> None:
         if erasures.waits():
             raise ErasuresOpen("This database was restored, and nothing says who was erased since its backup was made. Nobody is "
                                "served until that is settled; see ./ledger erasures.")  # fmt: skip
-        write_list(state.path)
+        write_list(state.path, serves=True)
     except ValueError as error:
         raise ErasuresOpen(f"{error} Mend it, or move it away and confirm with ./ledger erasures --confirm.") from error
 

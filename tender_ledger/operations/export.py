@@ -66,11 +66,11 @@ def _counts(scope: Scope, rules: CountingRules, audience: Audience) -> list[dict
     """Every shown count of reports and of informants: of the study and its communities, by family, by taxon and by category."""
     whole = reckon_study(scope, rules, purpose=Purpose.PUBLISHED).result
     parts = {"": whole} if audience.whole else {"": whole, **whole.by_community}
-    lines = []
+    lines: list[dict[str, Any]] = []
     for community, r in parts.items():
         if not audience.sees_community(community):
             continue
-        where = {"community": community or audience.whole}
+        where: dict[str, Any] = {"community": community or audience.whole}
         told = [at for at in range(len(r.taxa)) if r.told[at]]
         for at in told:
             taxon = where | {"family": r.family[at], "taxon": r.taxa[at]}
@@ -81,13 +81,13 @@ def _counts(scope: Scope, rules: CountingRules, audience: Audience) -> list[dict
                     lines.append(taxon | {"category": category, "reports": _whole(r.ur_by_category[at][place])})
         for place, category in enumerate(r.categories):
             if r.nur[place] and audience.sees_category(category, community):
-                counts = where | {"category": category, "reports": _whole(r.nur[place])}
+                counts: dict[str, Any] = where | {"category": category, "reports": _whole(r.nur[place])}
                 lines.append(counts | {"holders": int(r.category_counts.informants[place])})
         for family in sorted({r.family[at] for at in told if r.family[at]}):
             if audience.sees_family(family, community):
                 total = sum(r.ur[at] for at in told if r.family[at] == family)
                 lines.append(where | {"family": family, "reports": _whole(total)})
-        everything = {"reports": _whole(r.ur.sum())} if audience.sees_all(community) else {}
+        everything: dict[str, Any] = {"reports": _whole(r.ur.sum())} if audience.sees_all(community) else {}
         lines.append(where | everything | {"holders": r.n})
     return lines
 

@@ -7,10 +7,10 @@ from typing import Any
 from tender_ledger.core.rights import Right
 from tender_ledger.core.terms import Scope
 from tender_ledger.core.text import clean
-from tender_ledger.operations.errors import Refused, constraints_as_refusals, required
+from tender_ledger.operations.errors import Refused, constraints_as_refusals, number_of, required
 from tender_ledger.operations.saving import saving
 from tender_ledger.storage.history import act
-from tender_ledger.storage.models import ChoiceOfHolders, Permit
+from tender_ledger.storage.models import ChoiceOfHolders, Permit, PublishingRule
 from tender_ledger.storage.queries import studies
 
 
@@ -40,6 +40,21 @@ def _permit(values: Mapping[str, Any]) -> dict[str, Any]:
         "expires_on": values.get("expires_on"),
         "conditions": clean(values.get("conditions")),
     }
+
+
+def set_minimum_holders(scope: Scope, version: int, minimum: int | str) -> None:
+    """Set how many holders must stand behind a number before it leaves the study, or is split before members: 3 to 50.
+
+    `version` is that of what stands, 0 where nothing does. Raises Conflict where somebody set it meanwhile.
+    """
+    scope.viewer.require(Right.ADMINISTER)
+    values = {"minimum_holders": number_of(minimum, "minimum_holders", "Write a number of holders, 3 to 50.")}
+    found = studies.publishing_rule(scope)
+    with saving(scope, "set_minimum_holders") as writing:
+        if found["id"]:
+            writing.update(PublishingRule, found["id"], version, values)
+        else:
+            writing.create(PublishingRule, values)
 
 
 def say_choice_of_holders(scope: Scope, version: int, *, way: str, words: str = "") -> None:

@@ -211,6 +211,8 @@ SENTENCES: Mapping[str, tuple[str, str]] = {
     "dialect_name_taken": ("name", "The language has a dialect of this name already."),
     "permit_kind_known": ("kind", "Choose ethics approval, research permit, or agreement on access and benefits."),
     "permit_expires_after": ("expires_on", "A permit cannot end before the day it was given."),
+    "publishing_rule_once": ("minimum_holders", "Somebody set it meanwhile. Load the page again."),
+    "publishing_rule_range": ("minimum_holders", "The minimum lies between 3 and 50 holders."),
     "choice_of_holders_once": ("way", "Somebody said it meanwhile. Load the page again."),
     "choice_of_holders_way_known": ("way", "Choose at random, by snowball, on purpose, everybody, or several ways."),
     "community_position_whole": ("longitude", "A position needs both latitude and longitude, or neither."),

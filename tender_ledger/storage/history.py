@@ -39,6 +39,7 @@ from tender_ledger.storage.models import (
     Plant,
     PlantLink,
     PropertyClaim,
+    PublishingRule,
     Questionnaire,
     QuestionnaireAnswer,
     Rules,
@@ -57,7 +58,7 @@ ENTITIES: Mapping[str, type[StudyRecord]] = {
     model.ENTITY: model
     for model in (Asking, Attestation, Caution, ChoiceOfHolders, Community, CommunityRestriction, Consent, Determination,
                   Dialect, Dispute, Encounter, Feature, Flora, FreeList, FrozenReckoning, Holder, ImportBatch, Language,
-                  LocalName, Membership, Permit, Picture, Plant, PlantLink, PropertyClaim, Questionnaire,
+                  LocalName, Membership, Permit, Picture, Plant, PlantLink, PropertyClaim, PublishingRule, Questionnaire,
                   QuestionnaireAnswer, Rules, Source,
                   Specimen, StudyChecklist, UseReport, UseScore, VocabularyTerm, WorklistMark)
 }  # fmt: skip

@@ -2,6 +2,8 @@
 
 import hashlib
 import json
+import threading
+import time
 import uuid
 from pathlib import Path
 
@@ -12,19 +14,22 @@ from tender_ledger.core.terms import NotAllowed
 from tender_ledger.formats.result_document import result_document
 from tender_ledger.launch.backup import BackupRefused, back_up, restore
 from tender_ledger.launch.cluster import Cluster
-from tender_ledger.launch.erasures import LIST, write_list
-from tender_ledger.operations import importing, people
+from tender_ledger.launch.erasures import LIST, erase_again, read_list, write_list
+from tender_ledger.operations import freezing, full_reports, importing, people, worklist
 from tender_ledger.operations.drafts import keep_draft
 from tender_ledger.operations.errors import CannotUndo, NotFound, Refused
+from tender_ledger.operations.export import export_study
 from tender_ledger.operations.history import undo_act
 from tender_ledger.operations.import_uploads import bring_table
 from tender_ledger.operations.reckoning import reckon_study
 from tender_ledger.operations.reports import correct_report, record_report
 from tender_ledger.operations.typed_report import TypedReport
 from tender_ledger.standins.names_service import ChecklistNames
-from tender_ledger.storage.database import configure, connected, disconnect, rows, value
+from tender_ledger.storage.database import configure, connected, database, disconnect, rows, run, value
+from tender_ledger.storage.queries import erasures, results
 from tender_ledger.storage.queries import people as queries
 from tender_ledger.storage.queries import reports as report_queries
+from tender_ledger.storage.queries import told as told_queries
 from tests.conftest import KEY, Databases
 from tests.factories import SmallStudy
 
@@ -188,8 +193,10 @@ def test_a_list_that_cannot_be_read_stops_a_restore_before_it_begins(databases: 
 def test_a_backup_from_before_does_not_bring_them_back(
     small: SmallStudy, empty_db: str, databases: Databases, tmp_path: Path, where: str
 ):
+    """Where no list reaches beyond the backup the restore says so, and nobody is served by it."""
     told(small)
     back_up(empty_db, tmp_path / "backups" / "early")
+    wait_a_second()
     people.erase_holder(small.scope, CODE, CODE)
     wanted = numbers(small)
     state = tmp_path / "state"
@@ -200,18 +207,217 @@ def test_a_backup_from_before_does_not_bring_them_back(
         back_up(empty_db, tmp_path / "backups" / "late")
     if where == "another installation":
         kept = json.loads(write_list(state).read_text())
-        (state / LIST).write_text(json.dumps(kept | {"installation": str(uuid.uuid4())}))
+        stranger, (covered,) = str(uuid.uuid4()), kept["covers"].values()
+        others = [{**one, "installation": stranger, "holder_uid": str(uuid.uuid4())} for one in kept["erasures"]]
+        (state / LIST).write_text(json.dumps({"covers": {stranger: covered}, "erasures": others}))
     disconnect()
     other = databases.fresh("template1")
     configure(other)
     try:
         with connected():
-            restore(other, tmp_path / "backups" / "early", state=state)
+            restored = restore(other, tmp_path / "backups" / "early", state=state)
             back_up(other, tmp_path / "again")
-            brought_back = where in ("nowhere", "another installation")
-            assert bool(held_in(tmp_path / "again")) == brought_back
-            assert (numbers(small) == wanted) != brought_back
-            assert len(queries.erased_holders(small.scope)) == (0 if brought_back else 1)
+            unknown = where in ("nowhere", "another installation")
+            assert bool(held_in(tmp_path / "again")) == unknown
+            assert (numbers(small) == wanted) != unknown
+            assert len(queries.erased_holders(small.scope)) == (0 if unknown else 1)
+            assert (restored.waits, restored.known, restored.erased_again) == ((True, 0, 0) if unknown else (False, 1, 1))
+            assert erasures.waits() == unknown
     finally:
         databases.drop(other)
         configure(empty_db)
+
+
+def wait_a_second() -> None:
+    """The manifest of a backup tells its moment by the second."""
+    time.sleep(1.1)
+
+
+def test_the_list_only_grows_and_is_merged_by_installation(small: SmallStudy, tmp_path: Path):
+    small.holder("H-1")
+    people.erase_holder(small.scope, "H-1", "H-1")
+    stranger = {"installation": str(uuid.uuid4()), "study_id": 1, "holder_id": 1, "holder_uid": str(uuid.uuid4()), "person_id": 1,
+                "records": 4, "at": "2026-01-02 03:04:05+00:00"}  # fmt: skip
+    kept = {"covers": {stranger["installation"]: "2026-01-03T00:00:00+00:00"}, "erasures": [stranger]}
+    (tmp_path / LIST).write_text(json.dumps(kept))
+    for _twice in range(2):
+        write_list(tmp_path)
+        found = read_list(tmp_path / LIST)
+        assert len(found.erasures) == 2
+        assert stranger in [dict(one) for one in found.erasures]
+        assert set(found.covers) == {stranger["installation"], erasures.installation_id()}
+    run("DELETE FROM known_erasure")  # a database of an earlier time, say
+    write_list(tmp_path)
+    assert len(read_list(tmp_path / LIST).erasures) == 2
+    (tmp_path / LIST).write_text("{}")
+    with pytest.raises(ValueError, match="no list of erasures"):
+        write_list(tmp_path)
+    assert (tmp_path / LIST).read_text() == "{}"
+
+
+def test_a_list_of_the_former_form_is_read_and_erases(small: SmallStudy, tmp_path: Path):
+    told(small)
+    found = queries.holder(small.scope, CODE)
+    assert found is not None
+    gone = {"study_id": small.scope.study_id, "holder_id": found["id"], "person_id": small.scope.viewer.person_id, "records": 9}
+    file = tmp_path / LIST
+    for at, again in (("2020-01-01 00:00:00+00", 0), ("2030-01-01 00:00:00+00", 1)):  # one from before the holder was recorded
+        file.write_text(json.dumps({"installation": erasures.installation_id(), "erasures": [{**gone, "at": at}]}))
+        assert erase_again([read_list(file)]) == again
+        run("DELETE FROM known_erasure")
+    assert queries.holder(small.scope, CODE) is None
+
+
+def test_two_copies_that_both_go_on_do_not_erase_each_others_people(
+    small: SmallStudy, empty_db: str, databases: Databases, tmp_path: Path
+):
+    """Both give the next number to somebody new; one of them is erased, and the list comes to the other copy."""
+    back_up(empty_db, tmp_path / "common")
+    small.holder("H-1")
+    people.erase_holder(small.scope, "H-1", "H-1")
+    write_list(tmp_path)
+    disconnect()
+    other = databases.fresh("template1")
+    configure(other)
+    try:
+        with connected():
+            restore(other, tmp_path / "common")
+            small.holder("H-9")
+            number = value("SELECT id FROM holder WHERE code = 'H-9'")
+            assert number == read_list(tmp_path / LIST).erasures[0]["holder_id"]
+            assert erase_again([read_list(tmp_path / LIST)]) == 0
+            assert value("SELECT count(*) FROM holder WHERE code = 'H-9'") == 1
+    finally:
+        databases.drop(other)
+        configure(empty_db)
+
+
+AGES = 5
+
+
+def test_backups_of_five_ages_restored_in_any_order_bring_nobody_back(
+    small: SmallStudy, empty_db: str, databases: Databases, tmp_path: Path
+):
+    """A holder is erased after each backup. Each backup stands in a folder of its own, as copies on other disks do; what one
+    restore learnt the state folder tells the next. Where nothing reaches beyond a backup, the database serves nobody.
+
+    Orders: forward, backward, and from the middle; every erasure that is known is done again, whatever came first.
+    """
+    codes = [f"ZQX-{at}" for at in range(AGES)]
+    for code in codes:
+        tell(small, small.encounter(small.holder(code)), code, f"P-{small.plant('Salix caprea'):03d}", f"purpose of {code}")
+    for at, code in enumerate(codes):
+        back_up(empty_db, tmp_path / f"disk {at}" / "backup")
+        wait_a_second()
+        people.erase_holder(small.scope, code, code)
+    disconnect()
+    served = 0
+    for number, order in enumerate(((0, 1, 2, 3, 4), (4, 3, 2, 1, 0), (2, 4, 0, 3, 1))):
+        state = tmp_path / f"state {number}"
+        state.mkdir()
+        known = 0  # erasures that the youngest backup so far knows of
+        for age in order:
+            other = databases.fresh("template1")
+            configure(other)
+            with connected():
+                restored = restore(other, tmp_path / f"disk {age}" / "backup", state=state)
+                known = max(known, age)
+                here = {one["code"] for one in rows("SELECT code FROM holder")}
+                assert here == set(codes[known:]), (order, age)
+                assert restored.known == known
+                assert restored.waits == (age == known)  # nothing that was found reaches beyond this backup
+                if not restored.waits:
+                    served += 1
+            databases.drop(other)
+        whole = tmp_path / f"whole {number}"
+        whole.mkdir()
+        configure(empty_db)
+        with connected():
+            write_list(whole)  # the list of the installation itself, which went on
+        for age in order[:2]:
+            other = databases.fresh("template1")
+            configure(other)
+            with connected():
+                assert not restore(other, tmp_path / f"disk {age}" / "backup", state=whole).waits
+                assert rows("SELECT code FROM holder") == []
+            databases.drop(other)
+    assert served > 0
+    configure(empty_db)
+
+
+def test_texts_of_others_about_an_erased_holder_are_masked_with_their_history(small: SmallStudy):
+    mine, theirs = (small.encounter(small.holder(code)) for code in (CODE, "H-2"))
+    small.plant("Salix caprea")
+    ours = tell(small, theirs, "H-2", "P-001", "fever")
+    gone = tell(small, mine, CODE, "P-001", "zqxvy cures cancer")
+    twice = tell(small, mine, CODE, "P-001", "zqxvy cures cancer")
+    full_reports.dispute_report(small.scope, ours, gone, "zqxvy said the opposite")
+    for item in [item for one in worklist.read_worklist(small.scope) for item in one.items]:
+        if {str(gone), str(twice)} & set(item.about.split()) or CODE in item.about:
+            worklist.set_item_aside(small.scope, item.rule, item.about, "zqxvy is known to boast")
+    assert value("SELECT count(*) FROM worklist_mark WHERE reason LIKE 'zqxvy%%'") > 0
+    people.erase_holder(small.scope, CODE, CODE)
+    assert [one["note"] for one in told_queries.disputes_of(small.scope, ours)] == ["an erased holder"]
+    everything = " ".join(
+        one["t"] for name in ("dispute", "worklist_mark", "change") for one in rows(f"SELECT x::text AS t FROM {name} x")
+    )
+    assert "zqxvy" not in everything
+    assert CODE.lower() not in everything.lower()
+
+
+def test_of_what_left_before_stays_how_many_were_erased_and_not_who(small: SmallStudy):
+    talks = {code: small.encounter(small.holder(code)) for code in (CODE, "H-2", "H-3")}
+    small.plant("Salix caprea")
+    for code, talk in talks.items():
+        tell(small, talk, code, "P-001", "fever")
+    tell(small, talks[CODE], CODE, f"P-{small.plant('Betula pendula'):03d}", "zqxvy alone")
+    export_study(small.scope)
+    informant = queries.holder(small.scope, CODE)["informant_id"]
+    assert value("SELECT count(*) FROM release_cell WHERE %(i)s = ANY(holders)", i=informant) > 4
+    people.erase_holder(small.scope, CODE, CODE)
+    assert value("SELECT count(*) FROM release_cell WHERE %(i)s = ANY(holders)", i=informant) == 0
+    assert value("SELECT count(*) FROM release_cell WHERE cell LIKE '%%Betula%%'") == 0
+    kept = rows("SELECT holders, amounts, erased FROM release_cell WHERE cell = 'use	Salix caprea		'")
+    assert [(len(one["holders"]), len(one["amounts"]), one["erased"]) for one in kept] == [(2, 2, 1)]
+
+
+def test_a_result_computed_while_somebody_is_erased_is_not_kept(small: SmallStudy, empty_db: str):
+    """The computation read the study before; it ends while the erasing holds it, or after."""
+    told(small)
+    rules = CountingRules()
+    revision = value("SELECT revision FROM study WHERE id = %(s)s", s=small.scope.study_id)
+    reckoned = threading.Event()
+
+    def end_late() -> None:
+        with connected():
+            reckoned.wait(5)
+            results.keep_results(small.scope, revision, {"a" * 64: b"of the erased"})
+
+    late = threading.Thread(target=end_late)
+    late.start()
+    with database.atomic():
+        people.erase_holder_rows(small.scope.study_id, queries.holder(small.scope, CODE)["id"])
+        reckoned.set()
+        late.join(1)
+        assert late.is_alive()  # it waits for whoever erases
+        run("UPDATE study SET revision = revision + 1 WHERE id = %(s)s", s=small.scope.study_id)
+    late.join(5)
+    assert value("SELECT count(*) FROM kept_result") == 0
+    assert reckon_study(small.scope, rules).result.n > 0
+    assert value("SELECT count(*) FROM kept_result") > 0  # and what is computed afterwards is kept
+
+
+def test_a_reckoning_is_not_frozen_of_what_was_erased_meanwhile(small: SmallStudy, monkeypatch: pytest.MonkeyPatch):
+    told(small)
+    values, erased = freezing._frozen_values, []
+
+    def slowly(*asked):
+        found = values(*asked)
+        if not erased:
+            erased.append(people.erase_holder(small.scope, CODE, CODE))
+        return found
+
+    monkeypatch.setattr(freezing, "_frozen_values", slowly)
+    number = freezing.freeze_reckoning(small.scope, CountingRules(), "Meanwhile")
+    informants = value("SELECT informants FROM frozen_reckoning WHERE id = %(n)s", n=number)
+    assert len(informants) == 1

@@ -14,6 +14,7 @@ from tender_ledger.core.terms import Purpose, Scope
 from tender_ledger.operations.computing import Progress, computed
 from tender_ledger.operations.disclosure.audience import Audience
 from tender_ledger.operations.disclosure.releases import earlier_releases, remember
+from tender_ledger.operations.disclosure.splits import minimum_of
 from tender_ledger.operations.errors import Refused
 from tender_ledger.operations.studies import rules_in_force
 from tender_ledger.storage.database import database, snapshot
@@ -138,6 +139,6 @@ def _chosen(scope: Scope, cells: StudyCells) -> Publication:
     return publish(
         linked_cells(cells.contributions, cells.families),
         protected=everybody - releases.holders_of_rows(scope),
-        minimum=int(studies.study(scope)["minimum_holders"]),
+        minimum=minimum_of(scope),
         releases=earlier_releases(scope),
     )

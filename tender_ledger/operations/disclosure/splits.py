@@ -27,7 +27,7 @@ def age_class(born: int | None, day: date) -> str:
 
 def minimum_of(scope: Scope) -> int:
     """How many holders must stand behind a number of the study before it is split, or leaves."""
-    return int(studies.study(scope)["minimum_holders"])
+    return int(studies.publishing_rule(scope)["minimum_holders"])
 
 
 def split_scope(scope: Scope, *grounds: str, since: date | None = None) -> Scope:

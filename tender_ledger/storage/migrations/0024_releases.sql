@@ -1,6 +1,13 @@
 -- How many holders must stand behind a number before it leaves the study, or is split before readers.
-ALTER TABLE study ADD COLUMN minimum_holders integer NOT NULL DEFAULT 3
-    CONSTRAINT study_minimum_holders_range CHECK (minimum_holders BETWEEN 3 AND 50);
+CREATE TABLE publishing_rule (
+    id bigint GENERATED ALWAYS AS IDENTITY PRIMARY KEY,
+    study_id bigint NOT NULL REFERENCES study (id),
+    minimum_holders integer NOT NULL CONSTRAINT publishing_rule_range CHECK (minimum_holders BETWEEN 3 AND 50),
+    version integer NOT NULL DEFAULT 1,
+    removed_at timestamptz,
+    UNIQUE (study_id, id)
+);
+CREATE UNIQUE INDEX publishing_rule_once ON publishing_rule (study_id) WHERE removed_at IS NULL;
 
 -- What left the study, so that a later file does not tell, beside an earlier one, of few. No page shows it.
 CREATE TABLE release (

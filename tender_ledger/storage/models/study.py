@@ -25,7 +25,6 @@ class Study(Record):
     zone = TextField()
     scheme = TextField(default="economic_botany")
     invented = BooleanField(default=False)
-    minimum_holders = IntegerField(default=3)
     revision = BigIntegerField(default=0)
     version = IntegerField(default=1)
     removed_at = DateTimeTZField(null=True)
@@ -129,6 +128,13 @@ class ChoiceOfHolders(StudyRecord):
     ENTITY: ClassVar[str] = "choice_of_holders"
     way = TextField()
     words = TextField(default="")
+
+
+class PublishingRule(StudyRecord):
+    """How many holders must stand behind a number before it leaves the study, or is split before members."""
+
+    ENTITY: ClassVar[str] = "publishing_rule"
+    minimum_holders = IntegerField()
 
 
 class Draft(Record):

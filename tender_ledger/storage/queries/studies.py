@@ -3,6 +3,7 @@
 from collections.abc import Mapping
 from typing import Any
 
+from tender_ledger.core.disclosure import MINIMUM_HOLDERS
 from tender_ledger.core.terms import Scope
 from tender_ledger.storage.database import row, rows, value
 from tender_ledger.storage.queries.kept import kept_body
@@ -21,6 +22,15 @@ def study(scope: Scope) -> dict[str, Any]:
 def hold_revision(scope: Scope) -> int:
     """The study's revision, which nobody raises before the caller's transaction ends."""
     return int(value("SELECT revision FROM study WHERE id = %(study)s FOR UPDATE", study=scope.study_id))
+
+
+def publishing_rule(scope: Scope) -> dict[str, Any]:
+    """The study's minimum_holders, with id and version; the usual minimum, of id and version 0, where none is set."""
+    found = row(
+        "SELECT id, version, minimum_holders FROM publishing_rule WHERE study_id = %(study)s AND removed_at IS NULL",
+        study=scope.study_id,
+    )
+    return found or {"id": 0, "version": 0, "minimum_holders": MINIMUM_HOLDERS}
 
 
 def zone_of(study_id: int) -> str:

@@ -16,6 +16,7 @@ from tender_ledger.formats.tables import table_csv, table_html, table_xlsx, writ
 from tender_ledger.operations import computing
 from tender_ledger.operations.disclosure.audience import MEMBERS, Audience
 from tender_ledger.operations.disclosure.publishing import STAYS_TRIED_OUT, give_out
+from tender_ledger.operations.disclosure.splits import minimum_of
 from tender_ledger.operations.errors import Refused
 from tender_ledger.operations.publishing import COMMUNITY_STAYS
 from tender_ledger.operations.reckoning import parts_told, reckon_study
@@ -72,7 +73,7 @@ def analysis(view: str) -> str:
         "communities": names, "groupings": GROUPINGS, "measures": MEASURES,
         "mathml": mathml, "symbol": symbol, "symbols": SYMBOLS, "categories": categories(), "margin_group": one.group,
         "carried": carried, "written": written, "file_at": _file_address(view),
-        "minimum": studies.study(g.scope)["minimum_holders"], "stays": _why_it_stays(one, content),
+        "minimum": minimum_of(g.scope), "stays": _why_it_stays(one, content),
     }  # fmt: skip
     if view in ("overuse", "lists"):
         context |= {"floras": reckoned_queries.floras(g.scope), "used_in": categories()}
@@ -107,7 +108,7 @@ def analysis_file(view: str, block: str, kind: str) -> Answer:
     g.member.require(Right.EXPORT)
     one, names = _asked()
     audience = give_out(g.scope, one.rules)
-    if one.group and not audience.sees_community(one.group):
+    if not audience.sees_community(one.group):
         raise Refused({"group": COMMUNITY_STAYS})
     content = _content(view, one, names, audience)
     if why := _why_it_stays(one, content):

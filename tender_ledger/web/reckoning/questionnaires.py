@@ -10,8 +10,9 @@ from tender_ledger.core.rights import Right
 from tender_ledger.core.terms import Purpose
 from tender_ledger.formats.tables import written
 from tender_ledger.operations import questionnaires as operations
+from tender_ledger.operations.disclosure.splits import minimum_of
 from tender_ledger.operations.errors import Conflict, Refused
-from tender_ledger.storage.queries import people, studies
+from tender_ledger.storage.queries import people
 from tender_ledger.storage.queries import reckoned as queries
 from tender_ledger.web.reckoning.pages import page_context, page_of, seen_version, sent_file, table_file
 from tender_ledger.web.reckoning.routes import reckoning
@@ -98,7 +99,7 @@ def answer_key(number: int, kind: str) -> Answer:
     analysed = operations.analyse_questionnaire(g.scope, found, purpose=Purpose.PUBLISHED)
     if analysed.found is None or not analysed.found.key:
         abort(422, description=_("No key is given.") + f" {analysed.why}")
-    if analysed.informants < (least := int(studies.study(g.scope)["minimum_holders"])):
+    if analysed.informants < (least := minimum_of(g.scope)):
         abort(422, description=_("Fewer than %(n)s holders whose answers may be published answered.", n=least))
     block = consensus_blocks(analysed).block("key")
     if block is None or block.table is None:

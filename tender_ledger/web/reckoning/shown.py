@@ -10,8 +10,8 @@ from tender_ledger.core.indices.reckoning import Reckoning
 from tender_ledger.core.indices.selection import Selected
 from tender_ledger.operations import analyses, grouped
 from tender_ledger.operations.computing import Computed
+from tender_ledger.operations.disclosure.splits import minimum_of
 from tender_ledger.operations.reckoning import taxon_facts
-from tender_ledger.storage.queries import studies
 from tender_ledger.web.reckoning.asked import LADDER_INDICES, Asked, categories
 from tender_ledger.web.reckoning.contents import hairlines
 from tender_ledger.web.reckoning.tables import category_rows, drawn_strip, faced_categories, faced_taxa, ladder_of, taxon_rows
@@ -45,7 +45,7 @@ def _ladder(one: Asked, part: Reckoning, selected: Selected | None) -> dict[str,
     drawn = ladder_of(part, one.index, selected, sure.body if sure else None)
     return {"sure": sure, "ladder": drawn, "rows": [*drawn.rungs, *drawn.apart], "all_rows": int(part.told.sum()),
             "facts": taxon_facts(g.scope), "sort": one.index, "ladder_indices": LADDER_INDICES, "ranked_from": RANKED_FROM,
-            "minimum": studies.study(g.scope)["minimum_holders"]}  # fmt: skip
+            "minimum": minimum_of(g.scope)}  # fmt: skip
 
 
 def _plants(one: Asked, part: Reckoning, selected: Selected | None) -> dict[str, Any]:

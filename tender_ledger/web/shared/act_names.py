@@ -76,5 +76,6 @@ ACTS = {
     "save_rules": _("kept counting rules by a name"),
     "remove_rules": _("let counting rules go"),
     "correct_permit": _("corrected a permit"),
+    "set_minimum_holders": _("set the minimum of holders"),
     "say_choice_of_holders": _("said how holders were chosen"),
 }
