@@ -48,7 +48,8 @@ class ErasureList:
 def write_list(folder: Path, moment: datetime | None = None, *, serves: bool = False) -> Path:
     """Add what this database has heard of to the list in a folder, whole or not at all.
 
-    `moment` is until when it is everything, now where left out; `serves` says that the database is served from here on. Raises ValueError, writing nothing, for a file that is no list.
+    `moment` is until when it is everything, now where left out; `serves` says that the database is served from here on.
+    Raises ValueError, writing nothing, for a file that is no list.
     """
     file = folder / LIST
     own = installation_id()

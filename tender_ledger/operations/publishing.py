@@ -77,8 +77,8 @@ def publish_ladder(scope: Scope, rules: CountingRules, index: str, *, group: str
 
 
 COMMUNITY_STAYS = (
-    "Too few holders may be published here, or too few are left of the others without them. Where it is a community, take out the "
-    "whole study."
+    "Too few holders may be published here, or too few are left of the others without them. Where it is a community, take out "
+    "the whole study."
 )
 
 

@@ -11,7 +11,7 @@ from psycopg.types.json import Jsonb
 
 from tender_ledger.core.terms import Member
 from tender_ledger.storage.database import copy_rows, database, new_ids
-from tender_ledger.storage.masking import masked_row, masks, unmasked
+from tender_ledger.storage.masking import masks, unmasked
 from tender_ledger.storage.models import (
     Act,
     Asking,
@@ -305,9 +305,9 @@ def _write_children(model: type[StudyRecord], name: str, study_id: int, record_i
     wanted = [{column: row.get(column, getattr(child.model, column).default) for column in child.columns} for row in rows]
     found: Any = child.model.select(*fields).where(parent == record_id).dicts()
     present: list[Snapshot] = list(found)
-    if masks():  # a row that is typed as it was shown stays as it is stored
-        shown = [(masked_row(row), row) for row in present]
-        wanted = [next((row for seen, row in shown if seen == one), one) for one in wanted]
+    if masks():  # a text that is typed as it was shown stays as it is stored
+        wanted = [{name: next((row[name] for row in present if unmasked(typed, row[name]) != typed), typed)
+                   for name, typed in one.items()} for one in wanted]  # fmt: skip
     for row in present:
         if row not in wanted:
             matches = [getattr(child.model, column) == value if value is not None
