@@ -18,6 +18,12 @@ from tender_ledger.web.shared.words import gettext as _
 _log = logging.getLogger("tender_ledger.requests")
 
 
+_STRANGE_HOST = (
+    "This application does not answer under the name that was asked for. Open it by its own address; whoever runs it sets that with "
+    "TENDER_PUBLIC, and further names with TENDER_HOSTS.\n"
+)
+
+
 def install(app: Flask) -> None:
     """Open and close the connection, write one JSON line a request, answer /health and /ready."""
     if not _log.handlers:
@@ -38,6 +44,8 @@ def install(app: Flask) -> None:
 def _begin() -> Answer | None:
     """Open the connection; nobody is served by a restored database before it is settled who was erased since."""
     g.started, g.request_id = time.monotonic(), uuid.uuid4().hex[:12]
+    if getattr(request.routing_exception, "code", None) == 400:  # another host: no address can be made for it either
+        return _STRANGE_HOST, 400
     if request.endpoint in ("static", "health", "ready"):
         return None
     g.opened_connection = open_connection()

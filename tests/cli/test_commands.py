@@ -118,13 +118,13 @@ def test_export_and_its_indices_are_those_of_the_screen(demo_db: str, tmp_path: 
     monkeypatch.setenv("DATABASE_URL", demo_db)
     assert call("export", "--study", "VELDRA", "--to", str(tmp_path / "out")).exception is None
     names = sorted(path.name for path in (tmp_path / "out").iterdir())
-    assert names == ["informants.csv", "notice.txt", "reports.csv"]
+    assert names == ["counts.csv", "informants.csv", "notice.txt", "reports.csv"]
     table = read_report_table((tmp_path / "out/reports.csv").read_bytes(), (tmp_path / "out/informants.csv").read_bytes())
     scope = scope_for()
     from tender_ledger.core.terms import Purpose
 
     rules = rules_in_force(scope)
-    files, screen = reckon(count(table, rules)), reckon_study(scope, rules, purpose=Purpose.PUBLISHED).result
+    files, screen = reckon(count(table, rules)), reckon_study(scope, rules, purpose=Purpose.PUBLISHED_ROWS).result
     assert result_document(files)["taxa"] == result_document(screen)["taxa"]
 
 

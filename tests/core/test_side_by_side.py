@@ -10,7 +10,6 @@ from tender_ledger.core.indices.comparison import compare_categories, compare_ta
 from tender_ledger.core.indices.ranking import RANKED_FROM, ranked_in_a_ladder, ranks, values_of_taxa
 from tender_ledger.core.indices.reckoning import Reckoning, reckon
 from tender_ledger.core.indices.selection import Selection, select
-from tender_ledger.core.publication import MINIMUM_HOLDERS, publish_shares
 from tender_ledger.core.rules import CountingRules
 from tender_ledger.core.tally.counting import Tally, count
 from tender_ledger.formats.report_table import read_report_table
@@ -123,24 +122,3 @@ def test_who_is_told_by_few_stands_apart_from_the_ranked():
             for taxon, told in told_by.items() for at in range(told)]  # fmt: skip
     r = reckon(tally_of(rows, {f"A{at}": "X" for at in range(RANKED_FROM)}))
     assert dict(zip(r.taxa, ranked_in_a_ladder(r).tolist(), strict=True)) == {"Betula pendula": True, "Salix caprea": False}
-
-
-def test_small_cells_are_merged():
-    shares = publish_shares({"a": 9, "b": 4, "c": 2, "d": 1}, {"a": 8, "b": 4, "c": 2, "d": 1})
-    assert (shares.named, shares.merged) == ((("a", 9), ("b", 4)), 3)
-
-
-def test_a_single_small_cell_takes_a_named_one_with_it_or_the_total_would_tell_it():
-    shares = publish_shares({"a": 9, "b": 4, "c": 1}, {"a": 8, "b": 4, "c": 1})
-    assert (shares.named, shares.merged) == ((("a", 9),), 5)
-
-
-@given(st.dictionaries(st.sampled_from("abcdef"), st.tuples(st.integers(0, 12), st.integers(0, 12)).map(sorted)))
-def test_nothing_published_stands_for_fewer_holders_than_the_least(told: dict[str, list[int]]):
-    counts, holders = {code: one[1] for code, one in told.items()}, {code: one[0] for code, one in told.items()}
-    shares = publish_shares(counts, holders)
-    named = dict(shares.named)
-    assert all(holders[code] >= MINIMUM_HOLDERS for code in named)
-    assert sum(named.values()) + shares.merged == sum(counts.values())
-    rest = [code for code, count in counts.items() if count and code not in named]
-    assert not rest or not named or sum(holders[code] for code in rest) >= MINIMUM_HOLDERS

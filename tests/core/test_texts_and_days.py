@@ -144,6 +144,7 @@ def test_rights_are_those_of_the_table():
         Right.SET_RULES: {owner, reviewer},
         Right.ADMINISTER: {owner},
         Right.IMPORT: {owner},
+        Right.CANCEL: {owner, recorder, reviewer},
         Right.EXPORT: {owner, reviewer, guardian},
         Right.AGREE: {owner, recorder, guardian},
         Right.REVEAL: {owner},

@@ -44,8 +44,8 @@ def small(empty_db: str):
 
 
 def ours(small: SmallStudy) -> int:
-    return int(value("""SELECT r.id FROM use_report r JOIN informant i ON i.id = r.informant_id JOIN holder h ON h.id = i.holder_id
-        WHERE h.code = 'H-2'"""))  # fmt: skip
+    return int(value("""SELECT r.id FROM use_report r JOIN informant i ON i.id = r.informant_id
+        JOIN holder h ON h.id = i.holder_id WHERE h.code = 'H-2'"""))  # fmt: skip
 
 
 @pytest.mark.parametrize("role", ["owner", "recorder", "reviewer", "reader"])
@@ -76,10 +76,12 @@ def pages(app: Flask, at: str, small: SmallStudy) -> list[str]:
     tables = [one["entity"] for one in rows("SELECT DISTINCT entity FROM change WHERE entity <> 'membership' ORDER BY 1")]
     histories = [f"{at}/history/{entity}/{one['record_id']}" for entity in tables
                  for one in rows("SELECT DISTINCT record_id FROM change WHERE entity = %(e)s", e=entity)]  # fmt: skip
-    return [f"{at}/{page}" for page in ("", "people", "encounters", "encounters/2", "encounters/3", "plants", "plants/1", "plants/names",
-                                        "reports", "reports?cols=plant,words,note", "worklist", "history", "reckoning",
-                                        f"reports/{number}", f"reports/{number}/full", "reckoning?margin=ur:Salix%20caprea",
-                                        "give-back/reports.csv")] + histories  # fmt: skip
+    named = (
+        "", "people", "encounters", "encounters/2", "encounters/3", "plants", "plants/1", "plants/names", "reports",
+        "reports?cols=plant,words,note", "worklist", "history", "reckoning", f"reports/{number}", f"reports/{number}/full",
+        "reckoning?margin=ur:Salix%20caprea", "give-back/reports.csv",
+    )  # fmt: skip
+    return [*(f"{at}/{page}" for page in named), *histories]
 
 
 def test_asking_for_the_code_finds_nothing_and_the_command_line_masks_too(small: SmallStudy, empty_db: str):
@@ -98,9 +100,10 @@ def test_saving_a_text_as_it_was_shown_changes_nothing_and_a_new_agreement_shows
         typed = TypedReport(informant="H-2", plant="P-001", category="food", purpose="soup", words=found["words"],
                             note=found["note"], parts="leaf")  # fmt: skip
         reports.correct_report(small.scope, number, found["version"], typed)
-        encounters.correct_encounter(small.scope, 3, value("SELECT version FROM encounter WHERE number = 3"), {
-            "kind": "interview", "title": f"{MENTION} and a neighbour", "day": "4 May 2026",
-            "community_id": small.community}, [(value("SELECT informant_id FROM use_report WHERE id = %(r)s", r=number), "teller")])  # fmt: skip
+        seen = value("SELECT version FROM encounter WHERE number = 3")
+        teller = value("SELECT informant_id FROM use_report WHERE id = %(r)s", r=number)
+        talk = {"kind": "interview", "title": f"{MENTION} and a neighbour", "day": "4 May 2026", "community_id": small.community}
+        encounters.correct_encounter(small.scope, 3, seen, talk, [(teller, "teller")])
     kept = rows("SELECT words, note FROM use_report WHERE id = %(r)s", r=number)
     assert kept == [{"words": f"{CODE} told me", "note": f"as zqx-77 and {CODE}, not ZQX-770"}]
     assert value("SELECT title FROM encounter WHERE number = 3") == f"{CODE} and a neighbour"
@@ -138,13 +141,17 @@ def test_codes_are_found_as_whole_words_and_letters_alone_only_as_they_are_writt
 def test_every_free_text_column_is_masked(empty_db: str):
     """What the erasing would take a code out of, the masking does too, but for what only the system or its owner writes."""
     found = rows("""SELECT DISTINCT c.column_name AS name FROM information_schema.columns c
-        WHERE c.table_schema = 'public' AND c.data_type = 'text' AND c.domain_name IS DISTINCT FROM 'code'
-          AND EXISTS (SELECT FROM information_schema.columns s WHERE s.table_name = c.table_name AND s.column_name = 'study_id')""")
-    own = {"about", "abbreviation", "answers", "authorship", "basis", "browser", "cell", "chosen", "cited", "confidence", "credit",
-           "currency", "digest", "duplicates", "entity", "families", "fingerprint", "form", "gender", "growth_form",
-           "harvest_effect", "herbarium", "key_id", "kind", "management", "meant_for", "name_fold", "operation", "origin", "part",
-           "password_hash", "place_digest", "pseudonym", "qualifier", "questions", "refuses", "role", "rule", "scheme",
-           "software", "state", "told", "unit", "way", "withdrawal", "character", "collector", "media_type", "number_text",
-           "row_key", "mended_key", "file_sha256", "taxon", "cause", "edition", "url", "code", "vocabulary", "bytes", "citation",
-           "label_fold", "number", "sha256", "version"}  # fmt: skip
+        WHERE c.table_schema = 'public' AND c.data_type = 'text' AND c.domain_name IS DISTINCT FROM 'code' AND EXISTS (
+            SELECT FROM information_schema.columns s WHERE s.table_name = c.table_name AND s.column_name = 'study_id')""")
+    own = {
+        "abbreviation", "about", "answers", "authorship", "basis", "browser", "bytes", "cause",
+        "cell", "character", "chosen", "citation", "cited", "code", "collector", "confidence",
+        "credit", "currency", "digest", "duplicates", "edition", "entity", "families",
+        "file_sha256", "fingerprint", "form", "gender", "growth_form", "harvest_effect",
+        "herbarium", "key_id", "kind", "label_fold", "management", "meant_for", "media_type",
+        "mended_key", "name_fold", "number", "number_text", "operation", "origin", "part",
+        "password_hash", "place_digest", "pseudonym", "qualifier", "questions", "refuses", "role",
+        "row_key", "rule", "scheme", "sha256", "software", "state", "taxon", "told", "unit", "url",
+        "version", "vocabulary", "way", "withdrawal",
+    }  # fmt: skip
     assert {one["name"] for one in found} - FREE_TEXTS - own == set()

@@ -8,8 +8,8 @@ import xml.etree.ElementTree as ElementTree
 import numpy as np
 import pytest
 
+from tender_ledger.core.disclosure import MINIMUM_HOLDERS
 from tender_ledger.core.indices.ranking import values_of_taxa
-from tender_ledger.core.publication import MINIMUM_HOLDERS
 from tender_ledger.core.rules import CountingRules
 from tender_ledger.core.terms import Purpose
 from tender_ledger.operations.reckoning import reckon_study
@@ -100,7 +100,8 @@ def test_the_ladders_data_holds_only_what_may_be_published(sign_in: SignedIn):
     lines = list(csv.DictReader(io.StringIO(sign_in().get(f"{PAGE}/ladder.csv?index=ci").text)))
     r = reckon_study(scope_for(), CountingRules(), purpose=Purpose.PUBLISHED).result
     enough = {r.taxa[at] for at in np.flatnonzero(r.fc >= MINIMUM_HOLDERS)}
-    assert {one["taxon"] for one in lines} == enough
+    assert {one["taxon"] for one in lines} < enough
+    assert len(lines) > 0.7 * len(enough)
     assert {one["N"] for one in lines} == {str(r.n)}
     fixed = ("rank", "taxon", "family", "index", "value", "reports", "told_by", "N", "counted", "holders", "note",
              "other_categories", "low_95", "high_95", "first_ten")  # fmt: skip
@@ -124,7 +125,9 @@ def test_the_drawn_file_stands_alone_and_says_what_it_is(sign_in: SignedIn):
     assert f"N = {r.n}" in words
     assert "Onsmere" in words
     drawn = len(root.findall(".//{http://www.w3.org/2000/svg}circle"))
-    assert drawn == int((r.fc >= MINIMUM_HOLDERS).sum())
+    assert 0 < drawn < int((r.fc >= MINIMUM_HOLDERS).sum())
+    told = int(r.told.sum())
+    assert f"{told - drawn} plants are left out" in words
 
 
 def test_files_of_a_community_that_is_not_there_are_not_there(sign_in: SignedIn):

@@ -215,5 +215,5 @@ def test_nothing_is_agreed_to_in_advance(sign_in: SignedIn):
     """No box of a new agreement is ticked before somebody has said so."""
     for address in ("people/holders/ONS-01", "people/communities/ONS"):
         page = sign_in(RECORDER).get(f"/study/VELDRA/{address}").text
-        assert len(re.findall(r'<input[^>]* name="may_\w+"', page)) == 6
+        assert len(re.findall(r'<input[^>]* name="may_\w+"', page)) == 7
         assert re.findall(r"<input checked[^>]*may_", page) == []

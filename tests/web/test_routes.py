@@ -158,6 +158,8 @@ def routes(app: Flask) -> list[tuple[str, str, str]]:
             arguments = {**arguments, "report": 2}  # the first is taken back on the way
         if rule.endpoint == "reckoning.remove_rules":
             arguments = {**arguments, "number": 2}  # the first are in force
+        if rule.endpoint == "study.undo":  # an owner's act that a reviewer may undo
+            arguments = {**arguments, "act": value("SELECT max(id) FROM act WHERE operation = 'freeze_reckoning'")}
         if "sources/<" in rule.rule:
             arguments = {**arguments, "code": "HB-1931"}
         with app.test_request_context():
