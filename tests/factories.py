@@ -1,9 +1,12 @@
 """Small studies made through the operations, for tests that need less than the demo or something beside it."""
 
 import uuid
+from collections.abc import Mapping
 from dataclasses import dataclass, field
 from datetime import date
 from itertools import count
+from types import MappingProxyType
+from typing import Any
 
 from tender_ledger.core.rights import Role
 from tender_ledger.core.terms import Scope
@@ -58,9 +61,9 @@ class SmallStudy:
         assert member is not None
         return clock.scope_of(member)
 
-    def holder(self, code: str, *, agreed: bool = True, **terms: bool) -> int:
+    def holder(self, code: str, *, agreed: bool = True, profile: Mapping[str, Any] = MappingProxyType({}), **terms: bool) -> int:
         """A holder's informant number; `terms` narrow an agreement to everything."""
-        holder_id = people.add_holder(self.scope, {"code": code, "community_id": self.community})
+        holder_id = people.add_holder(self.scope, {"code": code, "community_id": self.community, **profile})
         if agreed:
             self.agree(code, **terms)
         found = people_queries.holder(self.scope, code)

@@ -19,8 +19,8 @@ _log = logging.getLogger("tender_ledger.requests")
 
 
 _STRANGE_HOST = (
-    "This application does not answer under the name that was asked for. Open it by its own address; whoever runs it sets that with "
-    "TENDER_PUBLIC, and further names with TENDER_HOSTS.\n"
+    "This application does not answer under the name that was asked for. Open it by its own address; whoever runs it sets that "
+    "with TENDER_PUBLIC, and further names with TENDER_HOSTS.\n"
 )
 
 

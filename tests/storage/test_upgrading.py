@@ -24,6 +24,7 @@ from tender_ledger.storage.database import (
     known_migrations,
     migrate,
     rows,
+    run,
     value,
 )
 from tender_ledger.storage.history import ENTITIES, take_snapshots

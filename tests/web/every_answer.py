@@ -64,6 +64,13 @@ BLOCKS = {"indices": "importance", "heard": "taxa", "groups": "groups", "holders
           "lists": "salience", "parts": "parts-category", "compare": "plants", "overuse": "families"}  # fmt: skip
 
 
+# Views that set those who are counted in groups: by every ground, every period and every community.
+SPLITS = (
+    *(f"groups?by={by}" for by in ("community", "gender", "age", "occupation", "kind")),
+    *(f"groups?by=period&since=2026-{day}" for day in ("05-03", "05-04", "06-04", "06-05", "07-05", "07-06")),
+    *(f"{view}?group={group}" for view in ("indices", "heard", "lists") for group in ("X", "Y")),
+    *(f"holders?measure={measure}" for measure in ("taxa", "uses")),
+)
 BY_VIEWER = {"holders", "matrix", "lists", "compare"}  # views that show rows of what the viewer may see
 
 
@@ -95,6 +102,10 @@ def addresses(app: Flask, code: str, several: dict[str, list[object]]) -> Iterat
                  "lists?margin=frequency:salience:Salix%20caprea", "parts?margin=named:parts-community:X",
                  "groups?by=kind&margin=groupn:groups:interview"):  # fmt: skip
         yield "reckoning.analysis", f"/study/{code}/reckoning/{page}"
+    for split in SPLITS:
+        yield "reckoning.analysis", f"/study/{code}/reckoning/{split}"
+    for split in ("group=X", "group=Y", "group=X&with=Y", "group=X&show=categories", "group=Y&show=ladder"):
+        yield "reckoning.show", f"/study/{code}/reckoning?{split}"
     yield "reckoning.open_frozen", f"/study/{code}/reckoning/frozen/{several['frozen'][0]}?margin=cithen:values:Salix%20caprea"
     for name in ("secretname list", "secretly called", "secretname lisst"):
         yield "plants.name_check", f"/study/{code}/plants/name-check?{urlencode({'name': name})}"
