@@ -393,8 +393,10 @@ def is_split(endpoint: str, address: str) -> bool:
 
 
 def without_whole(page: str) -> str:
-    """A page without what is of the whole study, in which everybody counted is: its N, and what the filter offers; and without the
-    word that somebody is hidden."""
+    """A page without what is of the whole study, in which everybody counted is: its N, and what the filter offers.
+
+    And without the word that somebody is hidden.
+    """
     page = re.sub(r'(?s)<select name="(family|category|part)">.*?</select>', "", page)
     page = re.sub(r'the whole study <span class="faint">N \d+</span>', "", page)
     return re.sub(r"(<p[^>]*>)?[^<>.]*too few others are counted to be told apart\.(</p>)?\n?", "", page)
