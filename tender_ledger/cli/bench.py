@@ -18,9 +18,10 @@ from tender_ledger.cli.bench_import import bench_import
 from tender_ledger.cli.bench_ledger import bench_ledger
 from tender_ledger.core.indices.importance import over_own
 from tender_ledger.core.indices.reckoning import Reckoning, reckon
+from tender_ledger.core.publication import linked_cells, publish, study_contributions
 from tender_ledger.core.resampling.bootstrap import bootstrap
 from tender_ledger.core.rules import CountingRules
-from tender_ledger.core.tally.counting import count
+from tender_ledger.core.tally.counting import Tally, count
 from tender_ledger.core.tally.table import UseReportTable
 from tender_ledger.launch.cluster import Cluster
 from tender_ledger.operations.vocabularies import load_shipped_vocabularies
@@ -84,6 +85,7 @@ def _run(reports: int, informants: int, taxa: int) -> None:
     )
     if np.isnan(drawn.taxa["ci"].low).any():
         raise SystemExit("an interval is missing")
+    _what_leaves(tally, reading)
     _growth(table, rules)
     _beside_pandas(table, result, whole)
     peak = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1024
@@ -92,6 +94,19 @@ def _run(reports: int, informants: int, taxa: int) -> None:
 
 def _say(what: str, seconds: float, ratio: str = "") -> None:
     click.echo(f"{what:64} {seconds:7.3f} s   {ratio}".rstrip())
+
+
+def _what_leaves(tally: Tally, reading: float) -> None:
+    """Gather the cells that could be published, and choose those that are; every second holder lets no rows leave."""
+    numbers = {code: at + 1 for at, code in enumerate(tally.table.informants.codes)}
+    gathering, found = _median(lambda: study_contributions(tally, numbers), runs=1)
+    families = dict(zip(tally.taxa.names, tally.taxa.family, strict=True))
+    linking, cells = _median(lambda: linked_cells(found, families), runs=1)
+    choosing, chosen = _median(lambda: publish(cells, protected=list(numbers.values())[::2]), runs=1)
+    _say(f"gathering the {len(found):,} cells that could be published", gathering, f"{gathering / reading:.2f} of reading")
+    _say(f"linking them by {len(cells.sums):,} sums", linking, f"{linking / reading:.2f} of reading")
+    held = sum(chosen.hidden().values())
+    _say(f"choosing: {held:,} held back", choosing, f"{choosing / reading:.2f} of reading")
 
 
 def _growth(table: UseReportTable, rules: CountingRules) -> None:

@@ -10,7 +10,17 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from tender_ledger.core.disclosure import MINIMUM_HOLDERS, Cells, Contributions, Key, Release, Sum, Suppression, suppress
+from tender_ledger.core.disclosure import (
+    COMPLEMENTARY,
+    MINIMUM_HOLDERS,
+    Cells,
+    Contributions,
+    Key,
+    Release,
+    Sum,
+    Suppression,
+    suppress,
+)
 from tender_ledger.core.indices.parts import tellings
 from tender_ledger.core.tally.counting import Tally
 
@@ -86,6 +96,17 @@ def publish(cells: Cells, *, protected: Collection[int], minimum: int = MINIMUM_
     return Publication(uses, holders, apart, minimum)
 
 
+def publication_as_shown(cells: Cells, shown: Collection[Key], minimum: int) -> Publication:
+    """The publication that shows these of the cells, as one that was chosen before did."""
+    kinds = {False: {}, True: {}}  # type: dict[bool, dict[Key, Contributions]]
+    for key, of in cells.contributions.items():
+        kinds[key[0] == "holders"][key] = of
+    uses, holders = (Suppression({key: COMPLEMENTARY for key in kinds[kind] if key not in shown}, Cells(kinds[kind]))
+                     for kind in (False, True))  # fmt: skip
+    apart = frozenset(key[1] for key in kinds[True] if key in shown) - {WHOLE, NOWHERE}
+    return Publication(uses, holders, apart, minimum)
+
+
 def _community_of(key: Key) -> str:
     if key[0] in ("use", "family", "silent"):
         return key[-1]
@@ -104,20 +125,22 @@ def study_contributions(tally: Tally, numbers: Mapping[str, int]) -> dict[Key, d
 def linked_cells(contributions: Mapping[Key, Contributions], families: Mapping[str, str]) -> Cells:
     """The cells with the sums that hold among them; `families` are those of the taxa."""
     sums: dict[tuple[str, Key], list[Key]] = {}
-    within: list[tuple[Key, Key]] = []
+    above: dict[Key, frozenset[Key]] = {}
+
+    def all_above(key: Key) -> frozenset[Key]:
+        """Every larger cell that a cell lies in, through however many sums."""
+        if key not in above:
+            direct = [total for _kind, total in _totals_of(key, families)]
+            above[key] = frozenset(direct).union(*map(all_above, direct))
+        return above[key]
+
     for key in sorted(contributions):
         for kind, total in _totals_of(key, families):
             if total in contributions:
                 sums.setdefault((kind, total), []).append(key)
-        if key[0] in ("use", "family"):
-            outer = {key}
-            for _step in range(_DEEPEST):
-                outer |= {total for one in outer for _kind, total in _totals_of(one, families)}
-            within += [(key, one) for one in sorted(outer - {key}) if one in contributions]
+    within = [(key, outer) for key in sorted(contributions) if key[0] in ("use", "family")
+              for outer in sorted(all_above(key)) if outer in contributions]  # fmt: skip
     return Cells(contributions, [Sum(total, tuple(parts)) for (_kind, total), parts in sorted(sums.items())], within)
-
-
-_DEEPEST = 4  # steps from the smallest cell to the whole: community, category, family, everything
 
 
 def _totals_of(key: Key, families: Mapping[str, str]) -> list[tuple[str, Key]]:

@@ -202,14 +202,14 @@ def test_a_backup_from_before_does_not_bring_them_back(
     state = tmp_path / "state"
     state.mkdir()
     if where == "state folder":
-        write_list(state)
+        write_list(state, serves=True)
     if where == "a later backup beside":
         back_up(empty_db, tmp_path / "backups" / "late")
     if where == "another installation":
         kept = json.loads(write_list(state).read_text())
         stranger, (covered,) = str(uuid.uuid4()), kept["covers"].values()
         others = [{**one, "installation": stranger, "holder_uid": str(uuid.uuid4())} for one in kept["erasures"]]
-        (state / LIST).write_text(json.dumps({"covers": {stranger: covered}, "erasures": others}))
+        (state / LIST).write_text(json.dumps({"covers": {stranger: covered}, "served": [stranger], "erasures": others}))
     disconnect()
     other = databases.fresh("template1")
     configure(other)
@@ -238,7 +238,7 @@ def test_the_list_only_grows_and_is_merged_by_installation(small: SmallStudy, tm
     people.erase_holder(small.scope, "H-1", "H-1")
     stranger = {"installation": str(uuid.uuid4()), "study_id": 1, "holder_id": 1, "holder_uid": str(uuid.uuid4()), "person_id": 1,
                 "records": 4, "at": "2026-01-02 03:04:05+00:00"}  # fmt: skip
-    kept = {"covers": {stranger["installation"]: "2026-01-03T00:00:00+00:00"}, "erasures": [stranger]}
+    kept = {"covers": {stranger["installation"]: "2026-01-03T00:00:00+00:00"}, "served": [], "erasures": [stranger]}
     (tmp_path / LIST).write_text(json.dumps(kept))
     for _twice in range(2):
         write_list(tmp_path)

@@ -144,6 +144,7 @@ NEEDS = {
     "study.remove_role": Right.ADMINISTER,
     "study.revoke": Right.ADMINISTER,
     "study.undo": Right.UNDO_OTHERS,
+    "giveback.minimum": Right.ADMINISTER,
 }
 
 

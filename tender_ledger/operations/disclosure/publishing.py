@@ -1,12 +1,14 @@
 """Giving out: the cells of the study as it stands are chosen beside what left before, and remembered once they leave."""
 
+import hashlib
+import json
 from collections.abc import Mapping
 from dataclasses import dataclass, replace
 from typing import Any
 
-from tender_ledger.core.disclosure import Contributions, Key
+from tender_ledger.core.disclosure import Cells, Contributions, Key
 from tender_ledger.core.freelists.salience import closed_up
-from tender_ledger.core.publication import Publication, item_key, linked_cells, publish, study_contributions
+from tender_ledger.core.publication import Publication, item_key, linked_cells, publication_as_shown, publish, study_contributions
 from tender_ledger.core.rights import Right, Role
 from tender_ledger.core.rules import CountingRules
 from tender_ledger.core.tally.counting import count
@@ -90,21 +92,13 @@ def give_out(scope: Scope, rules: CountingRules) -> Audience:
     if rules != rules_in_force(scope):
         raise Refused({"rules": STAYS_TRIED_OUT})
     cells = _kept_cells(scope, rules)
-    with database.atomic():
-        releases.hold_releases(scope)
-        publication = _chosen(scope, cells)
-        remember(scope, int(studies.study(scope)["revision"]), publication)
-    return Audience(publication, own)
+    return Audience(_given_out(scope, cells, int(studies.study(scope)["revision"])), own)
 
 
 def give_out_frozen(scope: Scope, cells: StudyCells, revision: int) -> Audience:
     """The audience of what leaves the study of an earlier state."""
     scope.viewer.require(Right.EXPORT)
-    with database.atomic():
-        releases.hold_releases(scope)
-        publication = _chosen(scope, cells)
-        remember(scope, revision, publication)
-    return Audience(publication, whole_of(scope))
+    return Audience(_given_out(scope, cells, revision), whole_of(scope))
 
 
 STAYS_TRIED_OUT = (
@@ -133,12 +127,35 @@ def _kept_cells(scope: Scope, rules: CountingRules) -> StudyCells:
     return StudyCells.from_json(found.body)
 
 
+def _given_out(scope: Scope, cells: StudyCells, revision: int) -> Publication:
+    """What leaves of these cells, remembered; in a state in which files left before it is what left then."""
+    protected, minimum = _protected(scope, cells), minimum_of(scope)
+    state = _state_of(cells, protected, minimum)
+    with database.atomic():
+        releases.hold_releases(scope)
+        shown = releases.shown_of_state(scope, state)
+        if shown is not None:
+            return publication_as_shown(Cells(cells.contributions), {tuple(key.split("\t")) for key in shown}, minimum)
+        publication = _chosen(scope, cells)
+        remember(scope, revision, state, publication)
+    return publication
+
+
+def _state_of(cells: StudyCells, protected: set[int], minimum: int) -> str:
+    said = json.dumps([cells.to_json(), sorted(protected), minimum], sort_keys=True)
+    return hashlib.sha256(said.encode()).hexdigest()
+
+
+def _protected(scope: Scope, cells: StudyCells) -> set[int]:
+    """Everybody in the cells who lets no rows leave."""
+    return {holder for of in cells.contributions.values() for holder in of} - releases.holders_of_rows(scope)
+
+
 def _chosen(scope: Scope, cells: StudyCells) -> Publication:
-    """Chosen beside every release, the same one as well: what was shown stays shown, what was hidden stays hidden."""
-    everybody = {holder for of in cells.contributions.values() for holder in of}
+    """Chosen beside every release: what was shown stays shown, what was hidden stays hidden, while nothing changes."""
     return publish(
         linked_cells(cells.contributions, cells.families),
-        protected=everybody - releases.holders_of_rows(scope),
+        protected=_protected(scope, cells),
         minimum=minimum_of(scope),
         releases=earlier_releases(scope),
     )

@@ -10,13 +10,10 @@ from tender_ledger.core.terms import Scope
 from tender_ledger.storage.queries import releases as queries
 
 
-def earlier_releases(scope: Scope, *, but: str = "") -> list[Release]:
-    """The releases of the study; without the one of the digest `but`."""
-    but_number = next((one["id"] for one in queries.releases(scope) if one["digest"] == but), None) if but else None
+def earlier_releases(scope: Scope) -> list[Release]:
+    """The releases of the study, the first first."""
     found: dict[int, tuple[dict[Key, dict[int, float]], set[Key], dict[Key, int]]] = {}
     for one in queries.released_cells(scope):
-        if one["release_id"] == but_number:
-            continue
         contributions, shown, erased = found.setdefault(one["release_id"], ({}, set(), {}))
         key = tuple(one["cell"].split("\t"))
         contributions[key] = dict(zip(one["holders"], one["amounts"], strict=True))
@@ -27,11 +24,11 @@ def earlier_releases(scope: Scope, *, but: str = "") -> list[Release]:
     return [Release(contributions, frozenset(shown), erased) for contributions, shown, erased in found.values()]
 
 
-def remember(scope: Scope, revision: int, publication: Publication) -> None:
+def remember(scope: Scope, revision: int, state: str, publication: Publication) -> None:
     """Keep what leaves now, within the caller's transaction; the same as before is not kept twice."""
     digest = digest_of_release(publication)
     if not queries.is_released(scope, digest):
-        queries.keep_release(scope, revision, digest, _cells(publication))
+        queries.keep_release(scope, revision, state, digest, _cells(publication))
 
 
 def digest_of_release(publication: Publication) -> str:
@@ -41,6 +38,7 @@ def digest_of_release(publication: Publication) -> str:
 
 
 def _cells(publication: Publication) -> Iterable[tuple[str, bool, list[int], list[float]]]:
-    for key, of in sorted(publication.uses.cells.contributions.items()):
+    of_all = {**publication.uses.cells.contributions, **publication.holders.cells.contributions}
+    for key, of in sorted(of_all.items()):
         holders = sorted(of)
         yield "\t".join(key), publication.shows(key), holders, [float(of[one]) for one in holders]

@@ -9,6 +9,7 @@ from tender_ledger.operations.disclosure.publishing import publication_of
 from tender_ledger.operations.disclosure.splits import minimum_of
 from tender_ledger.operations.studies import rules_in_force
 from tender_ledger.storage.queries import releases
+from tender_ledger.storage.queries.kept import kept_body
 
 
 @dataclass(frozen=True)
@@ -24,9 +25,14 @@ class LeavingSummary:
 
 
 def what_would_leave(scope: Scope) -> LeavingSummary:
-    """The cells that a file of today would show and hold back; nothing is remembered."""
+    """The cells that a file of today would show and hold back; nothing is remembered of it as having left."""
+    left = releases.releases(scope)
+    counts = kept_body(scope, f"what would leave beside {len(left)}", lambda: _counts(scope))
+    return LeavingSummary(minimum_of(scope), days=tuple(dict.fromkeys(one["day"] for one in left)), **counts)
+
+
+def _counts(scope: Scope) -> dict[str, int]:
     publication = publication_of(scope, rules_in_force(scope))
     hidden = publication.hidden()
-    days = tuple(dict.fromkeys(one["day"] for one in releases.releases(scope)))
-    shown = len(publication.uses.shown) + len(publication.holders.shown)
-    return LeavingSummary(minimum_of(scope), shown, hidden[SMALL], hidden[COMPLEMENTARY], hidden[CHANGED], days)
+    return {"shown": len(publication.uses.shown) + len(publication.holders.shown), "small": hidden[SMALL],
+            "complementary": hidden[COMPLEMENTARY], "changed": hidden[CHANGED]}  # fmt: skip

@@ -17,6 +17,7 @@ CREATE TABLE release (
     day date NOT NULL,
     revision bigint NOT NULL,
     person_id bigint NOT NULL REFERENCES person (id),
+    state text NOT NULL, -- what was chosen from: cells, who lets rows leave, the minimum
     digest text NOT NULL CONSTRAINT release_digest_form CHECK (digest ~ '^[0-9a-f]{64}$'),
     UNIQUE (study_id, id),
     CONSTRAINT release_once UNIQUE (study_id, digest)

@@ -37,12 +37,22 @@ def hold_releases(scope: Scope) -> None:
     run("SELECT pg_advisory_xact_lock(hashtext('release'), %(study)s::int)", study=scope.study_id % 2**31)
 
 
-def keep_release(scope: Scope, revision: int, digest: str, cells: Iterable[tuple[Any, ...]]) -> int:
+def shown_of_state(scope: Scope, state: str) -> list[str] | None:
+    """The cells that were shown when files left in this very state; None where none did."""
+    found = row("SELECT id FROM release WHERE study_id = %(study)s AND state = %(state)s ORDER BY id DESC LIMIT 1",
+                study=scope.study_id, state=state)  # fmt: skip
+    if found is None:
+        return None
+    return [one["cell"] for one in rows("SELECT cell FROM release_cell WHERE release_id = %(id)s AND shown", id=found["id"])]
+
+
+def keep_release(scope: Scope, revision: int, state: str, digest: str, cells: Iterable[tuple[Any, ...]]) -> int:
     """Remember what leaves now; `cells` by CELL_COLUMNS. Returns its number."""
     number = int(value(
-        """INSERT INTO release (study_id, day, revision, person_id, digest)
-           VALUES (%(study)s, %(day)s, %(revision)s, %(person)s, %(digest)s) RETURNING id""",
-        study=scope.study_id, day=scope.day, revision=revision, person=scope.viewer.person_id, digest=digest))  # fmt: skip
+        """INSERT INTO release (study_id, day, revision, person_id, state, digest)
+           VALUES (%(study)s, %(day)s, %(revision)s, %(person)s, %(state)s, %(digest)s) RETURNING id""",
+        study=scope.study_id, day=scope.day, revision=revision, person=scope.viewer.person_id, state=state,
+        digest=digest))  # fmt: skip
     copy_rows("release_cell", ("study_id", "release_id", *CELL_COLUMNS), ((scope.study_id, number, *cell) for cell in cells))
     return number
 
