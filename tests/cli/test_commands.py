@@ -118,6 +118,7 @@ def test_export_and_its_indices_are_those_of_the_screen(demo_db: str, tmp_path: 
     monkeypatch.setenv("DATABASE_URL", demo_db)
     assert call("export", "--study", "VELDRA", "--to", str(tmp_path / "out")).exception is None
     names = sorted(path.name for path in (tmp_path / "out").iterdir())
+    assert {path.stat().st_mode & 0o777 for path in (tmp_path / "out").iterdir()} == {0o600}
     assert names == ["counts.csv", "informants.csv", "notice.txt", "reports.csv"]
     table = read_report_table((tmp_path / "out/reports.csv").read_bytes(), (tmp_path / "out/informants.csv").read_bytes())
     scope = scope_for()

@@ -122,6 +122,12 @@ def test_a_backup_at_the_prompt_is_restored_into_an_empty_database(
     assert status == 0, err
     assert "are back" in out
     assert "Set TENDER_KEY to show them" in out
+    assert "Erasures known of in this database: 0." in out
+    assert "No list of erasures was found that reaches beyond this backup" in out
+    status, out, _ = prompt("erasures")
+    assert "Nobody is served until that is settled" in out
+    status, out, _ = prompt("erasures", "--confirm")
+    assert (status, "People are served." in out) == (0, True)
     configure(empty)
     assert landed() == reports
     databases.drop(empty)

@@ -12,7 +12,9 @@ from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from pathlib import Path
 
-from tender_ledger.launch.state import PROJECT
+from tender_ledger.launch.cluster import Cluster
+from tender_ledger.launch.state import PROJECT, StateFolder
+from tender_ledger.storage.database import configure, connected, disconnect
 
 
 class Started:
@@ -69,6 +71,16 @@ def new_state() -> Iterator[Path]:
 def database_folder(state: Path) -> Path:
     """Where the own database of an installation stands: for root, who runs it as somebody else, beside the state folder."""
     return state / "postgres" if os.geteuid() else state.with_name(f"{state.name}-database")
+
+
+@contextmanager
+def database_of(state: Path) -> Iterator[None]:
+    cluster = Cluster(database_folder(state), StateFolder(state).secret("database"))
+    until(cluster.adopt, 20)
+    configure(cluster.url())
+    with connected():
+        yield
+    disconnect()
 
 
 def _command(pid: str) -> bytes:

@@ -11,18 +11,16 @@ import urllib.error
 import urllib.parse
 import urllib.request
 import uuid
-from collections.abc import Iterator
-from contextlib import contextmanager, suppress
+from contextlib import suppress
 from http.cookiejar import CookieJar
 from pathlib import Path
 
 import pytest
 
-from tender_ledger.launch.cluster import Cluster, free_port
-from tender_ledger.launch.state import StateFolder
-from tender_ledger.storage.database import configure, connected, disconnect, rows, value
+from tender_ledger.launch.cluster import free_port
+from tender_ledger.storage.database import rows, value
 from tests.factories import PASSWORD, SmallStudy
-from tests.launch.running import Started, database_folder, new_state, ready, until
+from tests.launch.running import Started, database_of, new_state, ready, until
 
 pytestmark = pytest.mark.alone
 
@@ -75,16 +73,6 @@ class Hand:
             return answer.code
         except (OSError, http.client.HTTPException):
             return 0
-
-
-@contextmanager
-def database_of(state: Path) -> Iterator[None]:
-    cluster = Cluster(database_folder(state), StateFolder(state).secret("database"))
-    until(cluster.adopt, 20)
-    configure(cluster.url())
-    with connected():
-        yield
-    disconnect()
 
 
 def kill_at_random(one: Started, stop: threading.Event, killed: list[str]) -> None:

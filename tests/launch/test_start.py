@@ -7,6 +7,7 @@ import socket
 import subprocess
 import sys
 import time
+import uuid
 from collections.abc import Iterator
 from pathlib import Path
 
@@ -14,8 +15,11 @@ import pytest
 
 from tender_ledger.launch.cluster import Cluster, free_port, own_cluster
 from tender_ledger.launch.state import PROJECT, AlreadyRunning, StateFolder
+from tender_ledger.storage.database import rows
+from tender_ledger.storage.queries import erasures
 from tests.conftest import Databases
-from tests.launch.running import Started, database_folder, new_state, ready, until
+from tests.factories import SmallStudy
+from tests.launch.running import Started, database_folder, database_of, new_state, ready, until
 
 pytestmark = pytest.mark.alone
 
@@ -179,3 +183,45 @@ def test_a_cluster_from_before_the_state_folder_was_closed_is_found_again(state:
         assert database_folder(state) == own.folder
     finally:
         one.stop()
+
+
+def test_a_start_erases_again_whom_its_list_names_and_serves_nobody_before_that_is_settled(state: Path):
+    """The list of the state folder only grows; a restored database without a later list waits for somebody to confirm."""
+    one = Started("--empty", state=state, port=free_port())
+    one.wait()
+    with database_of(state):
+        small = SmallStudy()
+        small.holder("H-1")
+        small.holder("H-2")
+        gone = rows("SELECT uid::text, id, study_id FROM holder WHERE code = 'H-1'")[0]
+        own = erasures.installation_id()
+    one.stop()
+    stranger = {"installation": str(uuid.uuid4()), "study_id": 1, "holder_id": 1, "holder_uid": str(uuid.uuid4()), "person_id": 1,
+                "records": 4, "at": "2026-01-02 03:04:05+00:00"}  # fmt: skip
+    erased = {**stranger, "installation": own, "study_id": gone["study_id"], "holder_id": gone["id"], "holder_uid": gone["uid"]}
+    file = state / "erasures.json"
+    file.write_text(json.dumps({"covers": {}, "served": [own], "erasures": [stranger, erased]}))
+    again = Started("--empty", state=state, port=free_port())
+    again.wait()
+    with database_of(state):
+        assert [one["code"] for one in rows("SELECT code FROM holder")] == ["H-2"]
+        erasures.wait()
+    again.stop()
+    assert "The database held 1 who had been erased; erased again." in again.out.read_text()
+    kept = [one["holder_uid"] for one in json.loads(file.read_text())["erasures"]]
+    assert sorted(kept) == sorted([stranger["holder_uid"], gone["uid"]])
+    refused = again.again("--empty")
+    assert refused.returncode == 1
+    assert "Nobody is served until that is settled" in refused.stderr.replace("\n", " ")
+    assert not (database_folder(state) / "data/postmaster.pid").exists()
+    ledger = [sys.executable, "-m", "tender_ledger.cli", "erasures"]
+    asked = subprocess.run(ledger, env=again.environment, cwd=PROJECT, capture_output=True, text=True, check=True)
+    assert "Nobody is served until that is settled" in asked.stdout
+    settled = subprocess.run(
+        [*ledger, "--confirm"], env=again.environment, cwd=PROJECT, capture_output=True, text=True, check=True
+    )
+    assert "Erasures known of in this database: 1, the last on 2 January 2026" in settled.stdout
+    assert "People are served." in settled.stdout
+    last = Started("--empty", state=state, port=free_port())
+    assert ready(last.wait())
+    last.stop()

@@ -4,7 +4,9 @@ import re
 
 from flask import Flask
 
-from tests.conftest import OWNER, READER, RECORDER, REVIEWER, SignedIn
+from tender_ledger.storage.queries import erasures
+from tender_ledger.web.app import create_app
+from tests.conftest import OWNER, PASSWORD, READER, RECORDER, REVIEWER, SignedIn, settings
 from tests.web.test_routes import routes
 
 HOLDER = "/study/VELDRA/people/holders/ONS-03"
@@ -43,9 +45,6 @@ def test_erasing_asks_for_the_code_and_then_nobody_finds_them(app: Flask, sign_i
 
 
 def test_the_list_of_erasures_is_kept_in_the_state_folder(demo_db: str, tmp_path):
-    from tender_ledger.web.app import create_app
-    from tests.conftest import PASSWORD, settings
-
     made = create_app(settings(demo_db, TENDER_STATE=str(tmp_path)))
     made.config.update(TESTING=True, WTF_CSRF_ENABLED=False)
     client = made.test_client()
@@ -55,3 +54,19 @@ def test_the_list_of_erasures_is_kept_in_the_state_folder(demo_db: str, tmp_path
     assert '"holder_id"' in kept
     assert "ONS-03" not in kept
     assert (tmp_path / "erasures.json").stat().st_mode & 0o777 == 0o600
+
+
+def test_a_restored_database_serves_nobody_before_it_is_settled_who_was_erased(demo_db: str):
+    erasures.wait()
+    made = create_app(settings(demo_db))
+    made.config.update(TESTING=True, WTF_CSRF_ENABLED=False)
+    client = made.test_client()
+    for address in ("/", "/sign-in", "/study/VELDRA/people"):
+        answer = client.get(address)
+        assert (answer.status_code, "Nobody is served yet" in answer.text) == (503, True)
+    assert client.post("/sign-in", data={"email": OWNER, "password": PASSWORD}).status_code == 503
+    assert client.get("/health").status_code == 200
+    assert (client.get("/ready").status_code, "not settled who was erased" in client.get("/ready").text) == (503, True)
+    erasures.confirm()
+    assert client.get("/ready").status_code == 200
+    assert client.post("/sign-in", data={"email": OWNER, "password": PASSWORD}).status_code == 303
