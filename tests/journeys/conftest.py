@@ -34,8 +34,10 @@ class _Quiet(WSGIRequestHandler):
 @pytest.fixture
 def address(demo_db: str) -> Iterator[str]:
     """The application on a fresh demo study, on a port of its own."""
-    server = make_server("127.0.0.1", 0, create_app(settings(demo_db)), threaded=True, request_handler=_Quiet)
+    app = create_app(settings(demo_db))
+    server = make_server("127.0.0.1", 0, app, threaded=True, request_handler=_Quiet)
     server.daemon_threads = True
+    app.config["PUBLIC_ADDRESS"] = f"http://127.0.0.1:{server.server_port}"  # the port is known only now
     thread = threading.Thread(target=server.serve_forever)
     thread.start()
     yield f"http://127.0.0.1:{server.server_port}"

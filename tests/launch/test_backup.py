@@ -9,6 +9,7 @@ from tender_ledger.launch.backup import DUMP, MANIFEST, BackupRefused, back_up, 
 from tender_ledger.operations.reckoning import reckon_study
 from tender_ledger.operations.studies import rules_in_force
 from tender_ledger.storage.database import configure, connected, disconnect, rows, value
+from tender_ledger.storage.queries import erasures
 from tests.conftest import KEY, KEY_TEXT, Databases, scope_for
 from tests.factories import SmallStudy
 
@@ -39,7 +40,8 @@ def test_what_was_backed_up_comes_back_table_by_table(empty_url: str, demo_db: s
     disconnect()
     configure(empty_url)
     with connected():
-        restore(empty_url, folder)
+        assert restore(empty_url, folder).waits and erasures.waits()  # no list says that nobody was erased since
+        erasures.confirm()
         restored = everything()
         assert restored.keys() == before.keys()
         for table, found in restored.items():

@@ -85,7 +85,10 @@ def build(chance: random.Random) -> Base:
     known = [small.plant(chance.choice(TAXA), name=chance.choice(("", f"name {at}"))) for at in range(chance.randint(2, 4))]
     informants, talks = {}, {}
     for code in [f"H-{at}" for at in range(1, chance.randint(3, 5))]:
-        informants[code] = small.holder(code, profile=somebody(chance, small, elsewhere))
+        profile = somebody(chance, small, elsewhere)
+        if code == "H-1":  # the guardian speaks for the first community, and holds back what this holder told
+            profile["community_id"] = small.community
+        informants[code] = small.holder(code, profile=profile)
         talks[code] = small.encounter(
             informants[code], title=f"Talk with {code}", day=chance.choice(DAYS), kind=chance.choice(KINDS)
         )
