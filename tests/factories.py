@@ -19,8 +19,9 @@ from tender_ledger.storage.queries import people as people_queries
 
 PASSWORD = "a long test password"
 _numbers = count(1)
-ALL = dict.fromkeys(("may_record", "may_count", "may_show", "may_publish_aggregate", "may_publish_rows",
-                     "may_publish_verbatim"), True)  # fmt: skip
+ALL = dict.fromkeys(
+    ("may_record", "may_count", "may_show", "may_publish_aggregate", "may_publish_rows", "may_publish_verbatim"), True
+)
 
 
 def _consistent(terms: dict[str, bool]) -> dict[str, bool]:

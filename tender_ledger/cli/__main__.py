@@ -24,8 +24,18 @@ def ledger() -> None:
     """Count plant use reports, bring open tables into a study and take them out, back up, and say who may sign in."""
 
 
-for _command in (indices, analyse_consensus, import_reports, export, backup_database, restore_database, known_erasures, user, key,
-                 bench):  # fmt: skip
+for _command in (
+    indices,
+    analyse_consensus,
+    import_reports,
+    export,
+    backup_database,
+    restore_database,
+    known_erasures,
+    user,
+    key,
+    bench,
+):
     ledger.add_command(_command)
 
 

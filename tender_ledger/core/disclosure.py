@@ -88,8 +88,14 @@ def is_too_few(holders: int, protected: int, minimum: int) -> bool:
     return 0 < holders < minimum or 0 < protected < minimum
 
 
-def suppress(cells: Cells, *, protected: Collection[int], minimum: int = MINIMUM_HOLDERS,
-             releases: Iterable[Release] = (), barred: Iterable[Key] = ()) -> Suppression:  # fmt: skip
+def suppress(
+    cells: Cells,
+    *,
+    protected: Collection[int],
+    minimum: int = MINIMUM_HOLDERS,
+    releases: Iterable[Release] = (),
+    barred: Iterable[Key] = (),
+) -> Suppression:
     """Choose the cells to hide. `protected` are the holders who let nothing leave row by row; `barred` are hidden in any case.
 
     Deterministic: the same cells, protected holders and releases hide the same cells, in whatever order they come. Cells with

@@ -78,19 +78,25 @@ class Publication:
         return {reason: number + self.holders.counts()[reason] for reason, number in self.uses.counts().items()}
 
 
-def publish(cells: Cells, *, protected: Collection[int], minimum: int = MINIMUM_HOLDERS,
-            releases: Iterable[Release] = ()) -> Publication:  # fmt: skip
+def publish(
+    cells: Cells, *, protected: Collection[int], minimum: int = MINIMUM_HOLDERS, releases: Iterable[Release] = ()
+) -> Publication:
     """Choose what may leave of a study's cells.
 
     A community that may not be told apart has no cell shown. How many holders there are is not held back for having changed:
     that somebody more was met says nothing of what was told.
     """
-    people = Cells({key: of for key, of in cells.contributions.items() if key[0] == "holders"},
-                   [one for one in cells.sums if one.total[0] == "holders"])  # fmt: skip
+    people = Cells(
+        {key: of for key, of in cells.contributions.items() if key[0] == "holders"},
+        [one for one in cells.sums if one.total[0] == "holders"],
+    )
     holders = suppress(people, protected=protected, minimum=minimum)
     apart = frozenset(key[1] for key in people.contributions if holders.shows(key)) - {WHOLE, NOWHERE}
-    rest = Cells({key: of for key, of in cells.contributions.items() if key[0] != "holders"},
-                 [one for one in cells.sums if one.total[0] != "holders"], cells.within)  # fmt: skip
+    rest = Cells(
+        {key: of for key, of in cells.contributions.items() if key[0] != "holders"},
+        [one for one in cells.sums if one.total[0] != "holders"],
+        cells.within,
+    )
     barred = [key for key in rest.contributions if (where := _community_of(key)) and where not in apart | {NOWHERE}]
     uses = suppress(rest, protected=protected, minimum=minimum, releases=releases, barred=barred)
     return Publication(uses, holders, apart, minimum)
@@ -101,8 +107,9 @@ def publication_as_shown(cells: Cells, shown: Collection[Key], minimum: int) -> 
     kinds = {False: {}, True: {}}  # type: dict[bool, dict[Key, Contributions]]
     for key, of in cells.contributions.items():
         kinds[key[0] == "holders"][key] = of
-    uses, holders = (Suppression({key: COMPLEMENTARY for key in kinds[kind] if key not in shown}, Cells(kinds[kind]))
-                     for kind in (False, True))  # fmt: skip
+    uses, holders = (
+        Suppression({key: COMPLEMENTARY for key in kinds[kind] if key not in shown}, Cells(kinds[kind])) for kind in (False, True)
+    )
     apart = frozenset(key[1] for key in kinds[True] if key in shown) - {WHOLE, NOWHERE}
     return Publication(uses, holders, apart, minimum)
 
@@ -138,8 +145,13 @@ def linked_cells(contributions: Mapping[Key, Contributions], families: Mapping[s
         for kind, total in _totals_of(key, families):
             if total in contributions:
                 sums.setdefault((kind, total), []).append(key)
-    within = [(key, outer) for key in sorted(contributions) if key[0] in ("use", "family")
-              for outer in sorted(all_above(key)) if outer in contributions]  # fmt: skip
+    within = [
+        (key, outer)
+        for key in sorted(contributions)
+        if key[0] in ("use", "family")
+        for outer in sorted(all_above(key))
+        if outer in contributions
+    ]
     return Cells(contributions, [Sum(total, tuple(parts)) for (_kind, total), parts in sorted(sums.items())], within)
 
 
@@ -200,8 +212,15 @@ class _Counting:
                 continue
             name, use = tally.taxa.names[taxon], tally.table.categories[category]
             for where in (WHOLE, self.where[informant]):
-                self._add(informant, weight, use_key(name, use, where), use_key(name, _ALL, where), use_key(_ALL, use, where),
-                          use_key(_ALL, _ALL, where), family_key(families[name], where))  # fmt: skip
+                self._add(
+                    informant,
+                    weight,
+                    use_key(name, use, where),
+                    use_key(name, _ALL, where),
+                    use_key(_ALL, use, where),
+                    use_key(_ALL, _ALL, where),
+                    family_key(families[name], where),
+                )
 
     def _silent(self) -> None:
         tally = self.tally

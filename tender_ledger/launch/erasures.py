@@ -37,8 +37,10 @@ class ErasureList:
 
     def merged(self, other: "ErasureList") -> "ErasureList":
         """Both lists as one; each erasure once, and for each database the later moment."""
-        both = {tuple(str(one.get(name)) for name in ("installation", "study_id", "holder_id", "holder_uid")): one
-                for one in (*self.erasures, *other.erasures)}  # fmt: skip
+        both = {
+            tuple(str(one.get(name)) for name in ("installation", "study_id", "holder_id", "holder_uid")): one
+            for one in (*self.erasures, *other.erasures)
+        }
         covers = dict(self.covers)
         for installation, moment in other.covers.items():
             covers[installation] = max(moment, covers.get(installation, moment))

@@ -114,8 +114,10 @@ def _settle_erasures(state: StateFolder) -> None:
         if file.exists() and (again := erase_again([read_list(file)])):
             print(f"The database held {again} who had been erased; erased again.")
         if erasures.waits():
-            raise ErasuresOpen("This database was restored, and nothing says who was erased since its backup was made. Nobody is "
-                               "served until that is settled; see ./ledger erasures.")  # fmt: skip
+            raise ErasuresOpen(
+                "This database was restored, and nothing says who was erased since its backup was made. Nobody is "
+                "served until that is settled; see ./ledger erasures."
+            )
         write_list(state.path, serves=True)
     except ValueError as error:
         raise ErasuresOpen(f"{error} Mend it, or move it away and confirm with ./ledger erasures --confirm.") from error

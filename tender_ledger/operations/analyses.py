@@ -328,10 +328,14 @@ def parts_and_preparations(scope: Scope, rules: CountingRules, *, purpose: Purpo
             found = shares_told(tally, listed, by, tally.counted)
             low, high = shares_ends(tally, listed, by, drawn)
             kept = np.flatnonzero(found.counts.any(axis=1))
-            body[f"{name}_by_{by}"] = {"of": [found.of[at] for at in kept], "labels": list(found.labels),
-                                       "counts": found.counts[kept].tolist(), "told_by": found.informants[kept].tolist(),
-                                       "low": [_numbers(one) for one in low[kept]],
-                                       "high": [_numbers(one) for one in high[kept]]}  # fmt: skip
+            body[f"{name}_by_{by}"] = {
+                "of": [found.of[at] for at in kept],
+                "labels": list(found.labels),
+                "counts": found.counts[kept].tolist(),
+                "told_by": found.informants[kept].tolist(),
+                "low": [_numbers(one) for one in low[kept]],
+                "high": [_numbers(one) for one in high[kept]],
+            }
         return body
 
     return computed(scope, "parts", rules, {}, work, seconds=lambda: effort.of_parts(results.number_of_reports(scope)))

@@ -43,8 +43,12 @@ def freeze_reckoning(scope: Scope, rules: CountingRules, name: str, *, seed: int
         with saving(scope, "freeze_reckoning") as writing:
             if studies.hold_revision(scope) == revision:
                 return writing.create(FrozenReckoning, {"name": said, **values})
-    raise Refused({"name": "The study changed again and again while its reckoning was computed. Nothing was kept; freeze it once "
-                           "more when fewer people are at work."})  # fmt: skip
+    raise Refused(
+        {
+            "name": "The study changed again and again while its reckoning was computed. Nothing was kept; freeze it once "
+            "more when fewer people are at work."
+        }
+    )
 
 
 def _frozen_values(scope: Scope, rules: CountingRules, seed: int) -> tuple[int, dict[str, Any]]:

@@ -308,9 +308,19 @@ def erase_holder(scope: Scope, code: str, typed: str) -> int:
     with act(scope.viewer, "erase_holder") as writing:
         records = erase_holder_rows(scope.study_id, found["id"])
         keep_erasure(scope.study_id, found["id"], scope.viewer.person_id, records)
-        remember_erasures([{"installation": installation_id(), "study_id": scope.study_id, "holder_id": found["id"],
-                            "holder_uid": found["uid"], "person_id": scope.viewer.person_id, "records": records,
-                            "at": clock.now()}])  # fmt: skip
+        remember_erasures(
+            [
+                {
+                    "installation": installation_id(),
+                    "study_id": scope.study_id,
+                    "holder_id": found["id"],
+                    "holder_uid": found["uid"],
+                    "person_id": scope.viewer.person_id,
+                    "records": records,
+                    "at": clock.now(),
+                }
+            ]
+        )
         writing.count_erased(records)
     overwrite_deleted()
     return records

@@ -147,10 +147,19 @@ class Behind:
         return self.counted - len(self.shown)
 
 
-def reports_behind(scope: Scope, rules: CountingRules, *, taxon: str = "", family: str = "", category: str = "",
-                   community: str = "", informants: Collection[str] | None = None,
-                   encounters: Collection[int] | None = None, names: tuple[str, str] | None = None,
-                   purpose: Purpose = Purpose.COUNTED) -> Behind:  # fmt: skip
+def reports_behind(
+    scope: Scope,
+    rules: CountingRules,
+    *,
+    taxon: str = "",
+    family: str = "",
+    category: str = "",
+    community: str = "",
+    informants: Collection[str] | None = None,
+    encounters: Collection[int] | None = None,
+    names: tuple[str, str] | None = None,
+    purpose: Purpose = Purpose.COUNTED,
+) -> Behind:
     """The reports that count under the rules for a taxon, a family, a category, a community, or any of them together.
 
     `informants` are codes: what anybody else told is left out, and so is what was told elsewhere than in `encounters`. `names`

@@ -306,8 +306,13 @@ def _write_children(model: type[StudyRecord], name: str, study_id: int, record_i
     found: Any = child.model.select(*fields).where(parent == record_id).dicts()
     present: list[Snapshot] = list(found)
     if masks():  # a text that is typed as it was shown stays as it is stored
-        wanted = [{name: next((row[name] for row in present if unmasked(typed, row[name]) != typed), typed)
-                   for name, typed in one.items()} for one in wanted]  # fmt: skip
+        wanted = [
+            {
+                name: next((row[name] for row in present if unmasked(typed, row[name]) != typed), typed)
+                for name, typed in one.items()
+            }
+            for one in wanted
+        ]
     for row in present:
         if row not in wanted:
             matches = [getattr(child.model, column) == value if value is not None

@@ -55,8 +55,12 @@ def create_app(settings: Mapping[str, str] = os.environ) -> Flask:
     app.extensions["erasures"] = lambda: write_list(Path(state)) if state else None
     configure(settings["DATABASE_URL"])
     requests.install(app)
-    security.install(app, public=settings.get("TENDER_PUBLIC", ""), proxies=int(settings.get("TENDER_PROXIES") or 0),
-                     hosts=settings.get("TENDER_HOSTS", ""))  # fmt: skip
+    security.install(
+        app,
+        public=settings.get("TENDER_PUBLIC", ""),
+        proxies=int(settings.get("TENDER_PROXIES") or 0),
+        hosts=settings.get("TENDER_HOSTS", ""),
+    )
     templating.install(app)
     errors.install(app)
     for blueprint in (

@@ -52,8 +52,10 @@ def _begin() -> Answer | None:
     if current_app.extensions.get("erasures_settled"):
         return None
     if erasures.waits():
-        sentence = _("It was restored, and nothing says who was erased since its backup was made. Whoever runs it settles that "
-                     "with ./ledger erasures; until then nothing is shown.")  # fmt: skip
+        sentence = _(
+            "It was restored, and nothing says who was erased since its backup was made. Whoever runs it settles that "
+            "with ./ledger erasures; until then nothing is shown."
+        )
         return answer(503, sentence, _("Nobody is served yet"))
     current_app.extensions["erasures_settled"] = True  # a restore goes into an empty database only, so it stays so
     return None

@@ -37,8 +37,9 @@ class Audit:
     spanned: tuple[Cell, ...]
 
 
-def audit(rows: Sequence[Row], shown: Collection[Cell], *, protected: Collection[int], minimum: int = 3,
-          linear: bool = True) -> Audit:  # fmt: skip
+def audit(
+    rows: Sequence[Row], shown: Collection[Cell], *, protected: Collection[int], minimum: int = 3, linear: bool = True
+) -> Audit:
     """Try everything that can be had from the shown cells of these rows."""
     cells = cells_of(rows)
     visible = [cell for cell in cells if cell in shown]
@@ -57,8 +58,14 @@ def audit(rows: Sequence[Row], shown: Collection[Cell], *, protected: Collection
                 if cells[other] < cells[one] and too_few(cells[one] - cells[other]):
                     differences.append((one, other))
     spanned = _spanned(rows, cells, visible) if linear else ()
-    return Audit(len(cells), len(cells) - len(visible), pairs, small, tuple(differences),
-                 tuple(cell for cell in spanned if too_few(cells[cell])))  # fmt: skip
+    return Audit(
+        len(cells),
+        len(cells) - len(visible),
+        pairs,
+        small,
+        tuple(differences),
+        tuple(cell for cell in spanned if too_few(cells[cell])),
+    )
 
 
 def _spanned(rows: Sequence[Row], cells: Mapping[Cell, frozenset[int]], visible: Sequence[Cell]) -> list[Cell]:

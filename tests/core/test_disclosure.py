@@ -94,8 +94,9 @@ def drawn(chance: random.Random) -> tuple[list[Row], set[int]]:
     told: set[Row] = set()
     for holder, community in where.items():
         for _ in range(chance.randint(1, 8)):
-            taxon, category = (f"{kind}{min(chance.randrange(number), chance.randrange(number))}"
-                               for kind, number in (("t", taxa), ("k", uses)))  # fmt: skip
+            taxon, category = (
+                f"{kind}{min(chance.randrange(number), chance.randrange(number))}" for kind, number in (("t", taxa), ("k", uses))
+            )
             told.add((holder, taxon, family[taxon], category, community))
     share = chance.choice((0, 0.3, 0.7, 1))
     return sorted(told), {holder for holder in where if chance.random() < share}
@@ -106,8 +107,13 @@ def published(told: list[Row], protected: set[int], releases: list[Release] = []
     found: dict[Key, dict[int, float]] = {}
     for holder, taxon, family, category, community in told:
         for where in ("", community):
-            for key in (use_key(taxon, category, where), use_key(taxon, "", where), use_key("", category, where),
-                        use_key("", "", where), family_key(family, where)):  # fmt: skip
+            for key in (
+                use_key(taxon, category, where),
+                use_key(taxon, "", where),
+                use_key("", category, where),
+                use_key("", "", where),
+                family_key(family, where),
+            ):
                 own = found.setdefault(key, {})
                 own[holder] = own.get(holder, 0.0) + 1
             found.setdefault(holders_key(where), {})[holder] = 1.0

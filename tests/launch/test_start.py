@@ -196,8 +196,15 @@ def test_a_start_erases_again_whom_its_list_names_and_serves_nobody_before_that_
         gone = rows("SELECT uid::text, id, study_id FROM holder WHERE code = 'H-1'")[0]
         own = erasures.installation_id()
     one.stop()
-    stranger = {"installation": str(uuid.uuid4()), "study_id": 1, "holder_id": 1, "holder_uid": str(uuid.uuid4()), "person_id": 1,
-                "records": 4, "at": "2026-01-02 03:04:05+00:00"}  # fmt: skip
+    stranger = {
+        "installation": str(uuid.uuid4()),
+        "study_id": 1,
+        "holder_id": 1,
+        "holder_uid": str(uuid.uuid4()),
+        "person_id": 1,
+        "records": 4,
+        "at": "2026-01-02 03:04:05+00:00",
+    }
     erased = {**stranger, "installation": own, "study_id": gone["study_id"], "holder_id": gone["id"], "holder_uid": gone["uid"]}
     file = state / "erasures.json"
     file.write_text(json.dumps({"covers": {}, "served": [own], "erasures": [stranger, erased]}))

@@ -29,8 +29,13 @@ def small(empty_db: str):
     for code, note in (("H-2", f"as zqx-77 and {CODE}, not ZQX-770"), (CODE, "")):
         typed = TypedReport(informant=code, plant="P-001", category="food", purpose="soup", words=f"{CODE} told me", note=note)
         reports.record_report(made.scope, talks[code], typed, str(uuid.uuid4()))
-    both = made.encounter(*(value("SELECT i.id FROM informant i JOIN holder h ON h.id = i.holder_id WHERE h.code = %(c)s", c=code)
-                            for code in (CODE, "H-2")), title=f"{CODE} and a neighbour")  # fmt: skip
+    both = made.encounter(
+        *(
+            value("SELECT i.id FROM informant i JOIN holder h ON h.id = i.holder_id WHERE h.code = %(c)s", c=code)
+            for code in (CODE, "H-2")
+        ),
+        title=f"{CODE} and a neighbour",
+    )
     plants.correct_plant(made.scope, 1, value("SELECT version FROM plant"), habitat=f"behind the house of {CODE}")
     worklist.record_caution(
         made.scope, {"taxon": "Salix caprea", "kind": "dose_limit", "harm": "faint", "source": f"{CODE} says"}
@@ -44,8 +49,10 @@ def small(empty_db: str):
 
 
 def ours(small: SmallStudy) -> int:
-    return int(value("""SELECT r.id FROM use_report r JOIN informant i ON i.id = r.informant_id
-        JOIN holder h ON h.id = i.holder_id WHERE h.code = 'H-2'"""))  # fmt: skip
+    return int(
+        value("""SELECT r.id FROM use_report r JOIN informant i ON i.id = r.informant_id
+        JOIN holder h ON h.id = i.holder_id WHERE h.code = 'H-2'""")
+    )
 
 
 @pytest.mark.parametrize("role", ["owner", "recorder", "reviewer", "reader"])
@@ -74,8 +81,11 @@ def test_no_page_shows_a_sealed_holders_code_but_those_on_which_owners_keep_the_
 def pages(app: Flask, at: str, small: SmallStudy) -> list[str]:
     number = ours(small)
     tables = [one["entity"] for one in rows("SELECT DISTINCT entity FROM change WHERE entity <> 'membership' ORDER BY 1")]
-    histories = [f"{at}/history/{entity}/{one['record_id']}" for entity in tables
-                 for one in rows("SELECT DISTINCT record_id FROM change WHERE entity = %(e)s", e=entity)]  # fmt: skip
+    histories = [
+        f"{at}/history/{entity}/{one['record_id']}"
+        for entity in tables
+        for one in rows("SELECT DISTINCT record_id FROM change WHERE entity = %(e)s", e=entity)
+    ]
     named = (
         "", "people", "encounters", "encounters/2", "encounters/3", "plants", "plants/1", "plants/names", "reports",
         "reports?cols=plant,words,note", "worklist", "history", "reckoning", f"reports/{number}", f"reports/{number}/full",
@@ -97,8 +107,15 @@ def test_saving_a_text_as_it_was_shown_changes_nothing_and_a_new_agreement_shows
         found = report_queries.report(small.scope, number)
         assert found is not None
         assert found["note"] == f"as {MENTION} and {MENTION}, not ZQX-770"
-        typed = TypedReport(informant="H-2", plant="P-001", category="food", purpose="soup", words=found["words"],
-                            note=found["note"], parts="leaf")  # fmt: skip
+        typed = TypedReport(
+            informant="H-2",
+            plant="P-001",
+            category="food",
+            purpose="soup",
+            words=found["words"],
+            note=found["note"],
+            parts="leaf",
+        )
         reports.correct_report(small.scope, number, found["version"], typed)
         seen = value("SELECT version FROM encounter WHERE number = 3")
         teller = value("SELECT informant_id FROM use_report WHERE id = %(r)s", r=number)

@@ -98,8 +98,13 @@ def test_what_a_teller_lets_nobody_record_any_more_does_not_come_back(small: Sma
     small.agree("X-01", date(2026, 5, 1), **dict.fromkeys(ALL, False))
     with pytest.raises(CannotUndo, match="lets nothing of this be recorded"):
         undo_act(small.scope, undone)
-    assert value("SELECT count(*) FROM use_report WHERE basis_id IS NULL OR basis_id <> (SELECT id FROM vocabulary_term "
-                 "WHERE vocabulary = 'basis' AND code = 'hearsay')") == 2  # fmt: skip
+    assert (
+        value(
+            "SELECT count(*) FROM use_report WHERE basis_id IS NULL OR basis_id <> (SELECT id FROM vocabulary_term "
+            "WHERE vocabulary = 'basis' AND code = 'hearsay')"
+        )
+        == 2
+    )
 
 
 def test_an_agreement_does_not_come_back_after_its_giver_withdrew(small: SmallStudy):
@@ -120,9 +125,22 @@ MAY = {
     "others": {"owner", "reviewer"}, "bulk": {"owner", "reviewer"},
 }  # fmt: skip
 EXAMPLES = 60
-OPERATIONS = ("add_member", "remove_role", "record_agreement", "withdraw_agreement", "restrict_records", "release_records",
-              "set_rules", "save_rules", "add_category", "record_report", "remove_report", "edit_reports", "determine_plant",
-              "set_item_aside")  # fmt: skip
+OPERATIONS = (
+    "add_member",
+    "remove_role",
+    "record_agreement",
+    "withdraw_agreement",
+    "restrict_records",
+    "release_records",
+    "set_rules",
+    "save_rules",
+    "add_category",
+    "record_report",
+    "remove_report",
+    "edit_reports",
+    "determine_plant",
+    "set_item_aside",
+)
 Act = Callable[[Scope], object]
 ROLES = ("owner", "second_owner", "recorder", "reviewer", "reader", "guardian", "recorder_and_reader")
 WHO = st.sampled_from(ROLES)
@@ -239,8 +257,10 @@ class UndoChains(RuleBasedStateMachine):
         return lambda scope: members.add_member(scope, email, role, self.small.community)
 
     def remove_role(self, data: st.DataObject) -> Act:
-        held = rows("SELECT id, version FROM membership WHERE study_id = %(s)s AND removed_at IS NULL ORDER BY id",
-                    s=self.small.scope.study_id)  # fmt: skip
+        held = rows(
+            "SELECT id, version FROM membership WHERE study_id = %(s)s AND removed_at IS NULL ORDER BY id",
+            s=self.small.scope.study_id,
+        )
         one = data.draw(st.sampled_from(held))
         return lambda scope: members.remove_role(scope, one["id"], one["version"])
 
@@ -251,9 +271,12 @@ class UndoChains(RuleBasedStateMachine):
         return lambda scope: people.record_agreement(scope, agreed_on=day, form="oral", terms=terms, holder_id=holder)
 
     def withdraw_agreement(self, data: st.DataObject) -> Act | None:
-        found = row("""SELECT k.id, k.version FROM consent k JOIN holder h ON h.id = k.holder_id
+        found = row(
+            """SELECT k.id, k.version FROM consent k JOIN holder h ON h.id = k.holder_id
             WHERE h.study_id = %(s)s AND h.code = %(c)s AND k.removed_at IS NULL ORDER BY k.agreed_on DESC LIMIT 1""",
-                    s=self.small.scope.study_id, c=data.draw(st.sampled_from(CODES)))  # fmt: skip
+            s=self.small.scope.study_id,
+            c=data.draw(st.sampled_from(CODES)),
+        )
         return found and (lambda scope: people.withdraw_agreement(scope, found["id"], found["version"], date(2026, 6, 1)))
 
     def restrict_records(self, data: st.DataObject) -> Act:
@@ -289,7 +312,8 @@ class UndoChains(RuleBasedStateMachine):
     def determine_plant(self, data: st.DataObject) -> Act:
         taxon = data.draw(st.sampled_from(["Salix alba", "Betula pendula"]))
         return lambda scope: plants.determine_plant(
-            scope, self.plant, ChecklistNames(), taxon=taxon, qualifier="none", basis="specimen", confidence="sure")  # fmt: skip
+            scope, self.plant, ChecklistNames(), taxon=taxon, qualifier="none", basis="specimen", confidence="sure"
+        )
 
     def set_item_aside(self, _data: st.DataObject) -> Act:
         def act(scope: Scope) -> None:
@@ -316,8 +340,14 @@ class UndoChains(RuleBasedStateMachine):
             self.undo(who, undos[0])
 
     def acts(self) -> list[int]:
-        return [one["id"] for one in rows("SELECT id FROM act WHERE study_id = %(s)s AND id > %(a)s ORDER BY id DESC",
-                                          s=self.small.scope.study_id, a=self.started)]  # fmt: skip
+        return [
+            one["id"]
+            for one in rows(
+                "SELECT id FROM act WHERE study_id = %(s)s AND id > %(a)s ORDER BY id DESC",
+                s=self.small.scope.study_id,
+                a=self.started,
+            )
+        ]
 
     @rule(who=WHO, back=st.integers(0, 6))
     def undo(self, who: str, back: int) -> None:
@@ -376,8 +406,9 @@ class UndoChains(RuleBasedStateMachine):
 def test_no_chain_of_undos_gives_more_than_a_direct_act(empty_db: str):
     """Seven people (all five roles, a second owner, one with two roles), 14 operations, undos of undos as they come."""
     UndoChains.cast, UndoChains.drawn = Cast(), Counter()
-    checks = settings(max_examples=EXAMPLES, stateful_step_count=30, deadline=None, derandomize=True,
-                      suppress_health_check=list(HealthCheck))  # fmt: skip
+    checks = settings(
+        max_examples=EXAMPLES, stateful_step_count=30, deadline=None, derandomize=True, suppress_health_check=list(HealthCheck)
+    )
     run_state_machine_as_test(UndoChains, settings=checks)
     let = Counter({name: number for name, number in UndoChains.drawn.items() if name.startswith("undo") and "done" in name})
     assert let.total() > EXAMPLES

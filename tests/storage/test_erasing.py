@@ -236,8 +236,15 @@ def wait_a_second() -> None:
 def test_the_list_only_grows_and_is_merged_by_installation(small: SmallStudy, tmp_path: Path):
     small.holder("H-1")
     people.erase_holder(small.scope, "H-1", "H-1")
-    stranger = {"installation": str(uuid.uuid4()), "study_id": 1, "holder_id": 1, "holder_uid": str(uuid.uuid4()), "person_id": 1,
-                "records": 4, "at": "2026-01-02 03:04:05+00:00"}  # fmt: skip
+    stranger = {
+        "installation": str(uuid.uuid4()),
+        "study_id": 1,
+        "holder_id": 1,
+        "holder_uid": str(uuid.uuid4()),
+        "person_id": 1,
+        "records": 4,
+        "at": "2026-01-02 03:04:05+00:00",
+    }
     kept = {"covers": {stranger["installation"]: "2026-01-03T00:00:00+00:00"}, "served": [], "erasures": [stranger]}
     (tmp_path / LIST).write_text(json.dumps(kept))
     for _twice in range(2):

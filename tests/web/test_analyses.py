@@ -27,10 +27,20 @@ FIGURES = [
     ("groups", "tree"),
     ("overuse", "families"),
 ]
-TABLES = [("indices", "importance"), ("indices", "composite"), ("indices", "agreement"), ("indices", "families"),
-          ("heard", "taxa"),
-          ("groups", "groups"), ("groups", "pairs"), ("groups", "pair-categories"), ("parts", "parts-category"),
-          ("parts", "preparations-taxon"), ("holders", "tests"), ("overuse", "families")]  # fmt: skip
+TABLES = [
+    ("indices", "importance"),
+    ("indices", "composite"),
+    ("indices", "agreement"),
+    ("indices", "families"),
+    ("heard", "taxa"),
+    ("groups", "groups"),
+    ("groups", "pairs"),
+    ("groups", "pair-categories"),
+    ("parts", "parts-category"),
+    ("parts", "preparations-taxon"),
+    ("holders", "tests"),
+    ("overuse", "families"),
+]
 
 
 @pytest.mark.parametrize("view", VIEWS)

@@ -22,8 +22,12 @@ from tests.conftest import settings
 from tests.core.disclosing import Cell, Row, audit, cells_of
 from tests.factories import PASSWORD, SmallStudy
 
-TAXA = {"Salix caprea": "Salicaceae", "Salix alba": "Salicaceae", "Plantago lanceolata": "Plantaginaceae",
-        "Betula pendula": "Betulaceae"}  # fmt: skip
+TAXA = {
+    "Salix caprea": "Salicaceae",
+    "Salix alba": "Salicaceae",
+    "Plantago lanceolata": "Plantaginaceae",
+    "Betula pendula": "Betulaceae",
+}
 CATEGORIES = ("food", "medicines", "materials")
 PARTS = ("leaf", "root", "bark")
 Found = dict[Cell, float]
@@ -52,8 +56,11 @@ class Drawn:
             profile = {"code": code, "community_id": places[place], "gender": ("woman", "man")[at % 2]}
             people.add_holder(self.small.scope, profile)
             self.small.agree(code, may_publish_rows=by_row)
-            self.informants[code] = value("SELECT i.id FROM informant i JOIN holder h ON h.id = i.holder_id WHERE h.code = %(c)s "
-                                          "AND h.study_id = %(s)s", c=code, s=self.small.scope.study_id)  # fmt: skip
+            self.informants[code] = value(
+                "SELECT i.id FROM informant i JOIN holder h ON h.id = i.holder_id WHERE h.code = %(c)s AND h.study_id = %(s)s",
+                c=code,
+                s=self.small.scope.study_id,
+            )
             self.where[code] = place
             self.talks[code] = self.small.encounter(self.informants[code], title=f"Talk with {code}", day=f"{at} May 2026")
             if not by_row:
@@ -127,11 +134,17 @@ def sides(client: FlaskClient, at: str, names: dict[str, str]) -> Found:
         for other in sorted(names.values()):
             asked = urlencode({"by": "community", "pair": f"{one}|{other}"})
             for row in table(client, f"{at}/reckoning/groups/pair-plants.csv?{asked}") if one < other else ():
-                found |= {("use", row["taxon"], "", side): -1.0
-                          for side, ci in ((one, row["first"]), (other, row["second"])) if float(ci)}  # fmt: skip
+                found |= {
+                    ("use", row["taxon"], "", side): -1.0
+                    for side, ci in ((one, row["first"]), (other, row["second"]))
+                    if float(ci)
+                }
             for row in table(client, f"{at}/reckoning/groups/pair-categories.csv?{asked}") if one < other else ():
-                found |= {("use", "", codes[row["category"]], side): float(nur)
-                          for side, nur in ((one, row["nur"]), (other, row["nur_2"])) if float(nur)}  # fmt: skip
+                found |= {
+                    ("use", "", codes[row["category"]], side): float(nur)
+                    for side, nur in ((one, row["nur"]), (other, row["nur_2"]))
+                    if float(nur)
+                }
     return found
 
 
@@ -149,10 +162,13 @@ def counts(client: FlaskClient, at: str) -> Found:
 
 def frozen(client: FlaskClient, at: str, number: int) -> Found:
     codes = labels()
-    found: Found = {("use", row["taxon"], "", ""): float(row["ur"])
-                    for row in table(client, f"{at}/reckoning/frozen/{number}/values.csv")}  # fmt: skip
-    return found | {("use", "", codes[row["category"]], ""): float(row["nur"])
-                    for row in table(client, f"{at}/reckoning/frozen/{number}/categories.csv")}  # fmt: skip
+    found: Found = {
+        ("use", row["taxon"], "", ""): float(row["ur"]) for row in table(client, f"{at}/reckoning/frozen/{number}/values.csv")
+    }
+    return found | {
+        ("use", "", codes[row["category"]], ""): float(row["nur"])
+        for row in table(client, f"{at}/reckoning/frozen/{number}/categories.csv")
+    }
 
 
 def everything(drawn: Drawn, client: FlaskClient, own: str = "") -> dict[str, Found]:
@@ -171,12 +187,15 @@ def small_parts(drawn: Drawn, client: FlaskClient) -> list[str]:
     """Shares of parts, by plant, category and community, behind which too few stand: read off the files."""
     codes, few = labels(), []
     names = {f"{code}anmere": code for code in set(drawn.where.values())}
-    told = rows("""SELECT r.informant_id AS who, x.name AS taxon, v.code AS category, c.code AS community, p.code AS part
+    told = rows(
+        """SELECT r.informant_id AS who, x.name AS taxon, v.code AS category, c.code AS community, p.code AS part
         FROM use_report r JOIN report_part m ON m.report_id = r.id JOIN vocabulary_term p ON p.id = m.part_id
         JOIN report_coding k ON k.report_id = r.id JOIN vocabulary_term v ON v.id = k.category_id
         JOIN plant l ON l.id = r.plant_id JOIN determination d ON d.plant_id = l.id AND d.is_current
         JOIN taxon x ON x.id = d.taxon_id JOIN informant i ON i.id = r.informant_id JOIN holder h ON h.id = i.holder_id
-        JOIN community c ON c.id = h.community_id WHERE r.study_id = %(s)s""", s=drawn.small.scope.study_id)  # fmt: skip
+        JOIN community c ON c.id = h.community_id WHERE r.study_id = %(s)s""",
+        s=drawn.small.scope.study_id,
+    )
     for by, of in (("taxon", {}), ("category", codes), ("community", names)):
         for row in table(client, f"/study/{drawn.small.code}/reckoning/parts/parts-{by}.csv"):
             for part in PARTS:

@@ -35,8 +35,10 @@ class StudyCells:
 
     def to_json(self) -> dict[str, Any]:
         """JSON values; `from_json` gives the cells back."""
-        return {"cells": {"\t".join(key): {str(one): number for one, number in of.items()}
-                          for key, of in self.contributions.items()}, "families": dict(self.families)}  # fmt: skip
+        return {
+            "cells": {"\t".join(key): {str(one): number for one, number in of.items()} for key, of in self.contributions.items()},
+            "families": dict(self.families),
+        }
 
     @classmethod
     def from_json(cls, kept: Mapping[str, Any]) -> "StudyCells":

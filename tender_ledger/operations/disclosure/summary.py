@@ -34,5 +34,9 @@ def what_would_leave(scope: Scope) -> LeavingSummary:
 def _counts(scope: Scope) -> dict[str, int]:
     publication = publication_of(scope, rules_in_force(scope))
     hidden = publication.hidden()
-    return {"shown": len(publication.uses.shown) + len(publication.holders.shown), "small": hidden[SMALL],
-            "complementary": hidden[COMPLEMENTARY], "changed": hidden[CHANGED]}  # fmt: skip
+    return {
+        "shown": len(publication.uses.shown) + len(publication.holders.shown),
+        "small": hidden[SMALL],
+        "complementary": hidden[COMPLEMENTARY],
+        "changed": hidden[CHANGED],
+    }

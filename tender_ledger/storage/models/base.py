@@ -23,8 +23,9 @@ class StudyRecord(Record):
     """
 
     ENTITY: ClassVar[str] = ""
-    NOT_KEPT: ClassVar[frozenset[str]] = frozenset({"id", "study_id", "version", "removed_at", "client_key", "recorded_at",
-                                               "uid"})  # fmt: skip
+    NOT_KEPT: ClassVar[frozenset[str]] = frozenset(
+        {"id", "study_id", "version", "removed_at", "client_key", "recorded_at", "uid"}
+    )
     CHILDREN: ClassVar[tuple["Child", ...]] = ()
 
     id = IdentityField(generate_always=True)

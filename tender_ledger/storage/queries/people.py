@@ -180,14 +180,19 @@ def standing_agreement(scope: Scope, holder_id: int) -> dict[str, Any]:
 
 def withdrawn_since(scope: Scope, consent_ids: list[int], act_id: int) -> bool:
     """Whether the giver of one of these agreements withdrew another one in a later act, and that withdrawal stands."""
-    return bool(value(
-        """SELECT EXISTS (SELECT FROM consent k JOIN consent other ON other.id <> k.id AND other.study_id = k.study_id
+    return bool(
+        value(
+            """SELECT EXISTS (SELECT FROM consent k JOIN consent other ON other.id <> k.id AND other.study_id = k.study_id
              AND other.holder_id IS NOT DISTINCT FROM k.holder_id AND other.community_id IS NOT DISTINCT FROM k.community_id
            JOIN change c ON c.entity = 'consent' AND c.record_id = other.id AND c.act_id > %(act)s
              AND c.before ->> 'withdrawn_on' IS NULL AND c.after ->> 'withdrawn_on' IS NOT NULL
            WHERE k.study_id = %(study)s AND k.id = ANY(%(ids)s) AND other.removed_at IS NULL
              AND other.withdrawn_on IS NOT NULL)""",
-        study=scope.study_id, ids=consent_ids, act=act_id))  # fmt: skip
+            study=scope.study_id,
+            ids=consent_ids,
+            act=act_id,
+        )
+    )
 
 
 def limits(scope: Scope, consent_ids: list[int]) -> list[dict[str, Any]]:

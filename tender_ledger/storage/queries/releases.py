@@ -28,8 +28,10 @@ def released_cells(scope: Scope) -> list[dict[str, Any]]:
 
 
 def is_released(scope: Scope, digest: str) -> bool:
-    return row("SELECT 1 FROM release WHERE study_id = %(study)s AND digest = %(digest)s", study=scope.study_id,
-               digest=digest) is not None  # fmt: skip
+    return (
+        row("SELECT 1 FROM release WHERE study_id = %(study)s AND digest = %(digest)s", study=scope.study_id, digest=digest)
+        is not None
+    )
 
 
 def hold_releases(scope: Scope) -> None:
@@ -39,8 +41,11 @@ def hold_releases(scope: Scope) -> None:
 
 def shown_of_state(scope: Scope, state: str) -> list[str] | None:
     """The cells that were shown when files left in this very state; None where none did."""
-    found = row("SELECT id FROM release WHERE study_id = %(study)s AND state = %(state)s ORDER BY id DESC LIMIT 1",
-                study=scope.study_id, state=state)  # fmt: skip
+    found = row(
+        "SELECT id FROM release WHERE study_id = %(study)s AND state = %(state)s ORDER BY id DESC LIMIT 1",
+        study=scope.study_id,
+        state=state,
+    )
     if found is None:
         return None
     return [one["cell"] for one in rows("SELECT cell FROM release_cell WHERE release_id = %(id)s AND shown", id=found["id"])]
@@ -48,11 +53,18 @@ def shown_of_state(scope: Scope, state: str) -> list[str] | None:
 
 def keep_release(scope: Scope, revision: int, state: str, digest: str, cells: Iterable[tuple[Any, ...]]) -> int:
     """Remember what leaves now; `cells` by CELL_COLUMNS. Returns its number."""
-    number = int(value(
-        """INSERT INTO release (study_id, day, revision, person_id, state, digest)
+    number = int(
+        value(
+            """INSERT INTO release (study_id, day, revision, person_id, state, digest)
            VALUES (%(study)s, %(day)s, %(revision)s, %(person)s, %(state)s, %(digest)s) RETURNING id""",
-        study=scope.study_id, day=scope.day, revision=revision, person=scope.viewer.person_id, state=state,
-        digest=digest))  # fmt: skip
+            study=scope.study_id,
+            day=scope.day,
+            revision=revision,
+            person=scope.viewer.person_id,
+            state=state,
+            digest=digest,
+        )
+    )
     copy_rows("release_cell", ("study_id", "release_id", *CELL_COLUMNS), ((scope.study_id, number, *cell) for cell in cells))
     return number
 

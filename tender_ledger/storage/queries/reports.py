@@ -182,6 +182,10 @@ def record_of_key(scope: Scope, client_key: str, table: str = "use_report") -> i
 
 def number_of_tellers(scope: Scope, ids: list[int]) -> int:
     """How many informants told these reports of the study, whether or not they are shown."""
-    return int(value(
-        "SELECT count(DISTINCT informant_id) FROM use_report WHERE study_id = %(study)s AND id = ANY(%(ids)s)",
-        study=scope.study_id, ids=ids))  # fmt: skip
+    return int(
+        value(
+            "SELECT count(DISTINCT informant_id) FROM use_report WHERE study_id = %(study)s AND id = ANY(%(ids)s)",
+            study=scope.study_id,
+            ids=ids,
+        )
+    )

@@ -122,8 +122,11 @@ def _margin(kind: str, about: str, part: Reckoning, one: Asked, group: str, cont
         return "reckoning/_rules.html"
     if kind == "n":
         counted = [one for one in people.holders(g.scope) if one["may_count"] and one["encounters"]]
-        context |= {"counted": [one for one in counted if group in ("", one["community_code"])], "of_group": part,
-                    "others_are_said": hidden_are_said(g.scope)}  # fmt: skip
+        context |= {
+            "counted": [one for one in counted if group in ("", one["community_code"])],
+            "of_group": part,
+            "others_are_said": hidden_are_said(g.scope),
+        }
         return "reckoning/_everybody.html"
     if kind.partition("/")[0] in EXPLAINED:
         bodies = [context[name].body if context.get(name) else None for name in ("sure", "spans")]

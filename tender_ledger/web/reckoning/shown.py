@@ -43,9 +43,17 @@ def _categories(one: Asked, part: Reckoning, selected: Selected | None) -> dict[
 def _ladder(one: Asked, part: Reckoning, selected: Selected | None) -> dict[str, Any]:
     sure = _sure(one) if one.index in PER_INFORMANT else None
     drawn = ladder_of(part, one.index, selected, sure.body if sure else None)
-    return {"sure": sure, "ladder": drawn, "rows": [*drawn.rungs, *drawn.apart], "all_rows": int(part.told.sum()),
-            "facts": taxon_facts(g.scope), "sort": one.index, "ladder_indices": LADDER_INDICES, "ranked_from": RANKED_FROM,
-            "minimum": minimum_of(g.scope)}  # fmt: skip
+    return {
+        "sure": sure,
+        "ladder": drawn,
+        "rows": [*drawn.rungs, *drawn.apart],
+        "all_rows": int(part.told.sum()),
+        "facts": taxon_facts(g.scope),
+        "sort": one.index,
+        "ladder_indices": LADDER_INDICES,
+        "ranked_from": RANKED_FROM,
+        "minimum": minimum_of(g.scope),
+    }
 
 
 def _plants(one: Asked, part: Reckoning, selected: Selected | None) -> dict[str, Any]:

@@ -44,8 +44,13 @@ def _thread() -> dict[str, Any]:
     """What every template of a study may ask: the study, what the viewer may do, and, where it is shown, what waits."""
     if g.get("scope") is None:
         return {}
-    return {"study": studies.study(g.scope), "waiting": _waiting, "may": g.member.may, "Right": Right,
-            "may_undo": partial(may_undo, g.member)}  # fmt: skip
+    return {
+        "study": studies.study(g.scope),
+        "waiting": _waiting,
+        "may": g.member.may,
+        "Right": Right,
+        "may_undo": partial(may_undo, g.member),
+    }
 
 
 def _waiting() -> dict[str, int]:

@@ -141,8 +141,9 @@ def cited(item: dict[str, Any]) -> Markup:
 
 def terms_sentence(row: dict[str, Any]) -> str:
     """What terms of the day allow, in words."""
-    given = AgreementTerms(row["may_record"], row["may_count"], row["may_show"], row["may_publish_aggregate"],
-                           row["may_publish_rows"])  # fmt: skip
+    given = AgreementTerms(
+        row["may_record"], row["may_count"], row["may_show"], row["may_publish_aggregate"], row["may_publish_rows"]
+    )
     return given.sentence()
 
 

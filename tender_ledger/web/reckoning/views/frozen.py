@@ -13,8 +13,9 @@ from tender_ledger.web.reckoning.views.intervals import ends_of, pair_of
 from tender_ledger.web.shared.words import gettext as _
 
 
-def frozen_blocks(body: Mapping[str, Any] | None, moved: Sequence[Moved], rules: CountingRules, *,
-                  audience: Audience = MEMBERS) -> Content:  # fmt: skip
+def frozen_blocks(
+    body: Mapping[str, Any] | None, moved: Sequence[Moved], rules: CountingRules, *, audience: Audience = MEMBERS
+) -> Content:
     """What moved since, and the values of plants and use categories as they were frozen; nothing where they are withheld."""
     if body is None:
         return Content("", "")

@@ -67,8 +67,9 @@ def _groups_apart(body: Mapping[str, Any], measure: str, by: str, names: Names) 
         label = known.get(name, name)
         rows.append({"group": label, "name": name, "holders": len(people), "median": middle, "first": low, "third": high,
                      **ends_of("median", median_ends(told))})  # fmt: skip
-        shown = [Person(one["code"], 0, one[measure], url_for("people.holder", code=one["code"]))
-                 for one in people if one["shown"]]  # fmt: skip
+        shown = [
+            Person(one["code"], 0, one[measure], url_for("people.holder", code=one["code"])) for one in people if one["shown"]
+        ]
         link = url_for("reckoning.analysis", view="groups", by=by, **carried())
         groups.append(InGroup(label, shown, (low, middle, high), link))
     label = {"gender": _("gender"), "community": _("community")}[by]
@@ -180,8 +181,7 @@ def _knowledge(body: Mapping[str, Any], measure: str, axis: str) -> Block:
         if tie["value"] is not None
         else [_("No correlation: too few holders are on record with it, or all are alike.")]
     )
-    return Block(axis, _("By %(axis)s", axis=label), by_measure(people, words) if people else None, sentences=said,
-                 stays=STAYS)  # fmt: skip
+    return Block(axis, _("By %(axis)s", axis=label), by_measure(people, words) if people else None, sentences=said, stays=STAYS)
 
 
 def _each_holder(body: Mapping[str, Any], names: Names) -> Block:

@@ -114,8 +114,14 @@ def _lengths(found: Mapping[str, Any]) -> Block:
 
     columns = [Column("length", _("items"), "text"), Column("lists", _("lists"), "count")]
     table = Table("lengths", words["title"], columns, rows, subject="length")
-    return Block("lengths", words["title"], bars(drawn, words, whole=True) if drawn else None, table, apart={"lists": lists_of},
-                 stays=_("Its numbers are of single lists, so it is given out as no file."))  # fmt: skip
+    return Block(
+        "lengths",
+        words["title"],
+        bars(drawn, words, whole=True) if drawn else None,
+        table,
+        apart={"lists": lists_of},
+        stays=_("Its numbers are of single lists, so it is given out as no file."),
+    )
 
 
 def _opened(kind: str, item: str, block: str = "salience") -> str:
@@ -184,8 +190,9 @@ def _shares(which: tuple[str, str], heading: str, found: Mapping[str, Any], labe
     for place, (of, counts) in enumerate(zip(found["of"], found["counts"], strict=True)):
         named = sum(counts[:-1])
         if named and audience.sees_part(which[0], NAMED, which[1], of):
-            cells: dict[str, float | None] = {key_of(at): counts[at] / named for at in order
-                                              if audience.sees_part(which[0], found["labels"][at], which[1], of)}  # fmt: skip
+            cells: dict[str, float | None] = {
+                key_of(at): counts[at] / named for at in order if audience.sees_part(which[0], found["labels"][at], which[1], of)
+            }
             others = len(cells) < sum(map(bool, total))
             cells["others"] = 1 - sum(filter(None, cells.values())) if others else None
             row = {

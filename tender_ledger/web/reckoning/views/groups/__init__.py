@@ -68,9 +68,15 @@ def groups(one: Asked, audience: Audience, names: Names) -> Content:
     def behind(*groups: str) -> Mapping[str, Any]:
         return grouped.behind_groups(g.scope, one.rules, by, since, *groups)
 
-    stays = "" if by == "community" else _(
-        "Groups by %(by)s stay here: files set communities apart, and beside them a second way of grouping would tell of few.",
-        by=GROUPINGS[by])  # fmt: skip
+    stays = (
+        ""
+        if by == "community"
+        else _(
+            "Groups by %(by)s stay here: files set communities apart, "
+            "and beside them a second way of grouping would tell of few.",
+            by=GROUPINGS[by],
+        )
+    )
     apart = {name for name in body["names"] if by != "community" or audience.sees_community(name)}
     shown = {name: label for name, label in shown.items() if name in apart}
     pairs = [pair for pair in body["pairs"] if {pair["first"], pair["second"]} <= apart]

@@ -21,8 +21,9 @@ from tender_ledger.web.shared.words import ngettext
 _FIRST = 15  # plants on the page; all of them are in the file
 
 
-def pair_in_full(pair: Mapping[str, Any], body: Mapping[str, Any], shown: Names, behind: BehindGroups,
-                 audience: Audience) -> list[Block]:  # fmt: skip
+def pair_in_full(
+    pair: Mapping[str, Any], body: Mapping[str, Any], shown: Names, behind: BehindGroups, audience: Audience
+) -> list[Block]:
     """Two groups: how alike they are, with tests, and the plants that tell them apart."""
     heading = heading_of(pair, shown)
     whole = all(audience.sees_all(pair[side]) for side in ("first", "second"))
@@ -129,8 +130,7 @@ def _plants_apart(
     )
 
 
-def _agreement(pair: Mapping[str, Any], body: Mapping[str, Any], heading: str, behind: BehindGroups,
-               audience: Audience) -> Block:  # fmt: skip
+def _agreement(pair: Mapping[str, Any], body: Mapping[str, Any], heading: str, behind: BehindGroups, audience: Audience) -> Block:
     """Nur, Nt and ICF of both groups by use category."""
     labels = {code: choice.label for code, choice in categories().items()}
     sides = [body["agreement"][pair[side]] for side in ("first", "second")]

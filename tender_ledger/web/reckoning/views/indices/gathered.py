@@ -74,8 +74,10 @@ def _make_or_break(counted: Counted, code: str) -> Mapping[str, str]:
     working = working_of_category(counted.r, code, "icf")
     sides = {"makes": working.makes, "breaks": working.breaks} if working else {}
     sees = counted.audience.sees_use
-    return {side: ", ".join(taxon for taxon, _value in told if sees(taxon, code, counted.group)) or "–"
-            for side, told in sides.items()}  # fmt: skip
+    return {
+        side: ", ".join(taxon for taxon, _value in told if sees(taxon, code, counted.group)) or "–"
+        for side, told in sides.items()
+    }
 
 
 def families(counted: Counted) -> Block:
@@ -83,8 +85,10 @@ def families(counted: Counted) -> Block:
     r = counted.r
     found = family_values(r)
     audience, group = counted.audience, counted.group
-    all_asked = {name: all(audience.sees_asked(taxon, group) for taxon, family in zip(r.taxa, r.family, strict=True)
-                           if family == name) for name in found.names}  # fmt: skip
+    all_asked = {
+        name: all(audience.sees_asked(taxon, group) for taxon, family in zip(r.taxa, r.family, strict=True) if family == name)
+        for name in found.names
+    }
     asked = found.fuv_asked if r.askings_recorded else np.full(len(found.names), np.nan)
     rows: list[dict[str, Any]] = [
         {"family": name, "taxa": int(found.taxa[at]), "ur": float(found.ur[at]), "fuv": float(found.fuv_all[at]),

@@ -17,9 +17,14 @@ def spread(counted: Counted) -> Block:
         "ud": r.ud, "ue": r.ud / told, "id": r.id, "ie": r.id / np.maximum(r.fc, 1), "uc": r.uc, "rfc": r.rfc,
         "ur": r.ur, "fc": r.fc, "nu": r.counts.nu_category, "by_category": (reports**2).sum(axis=1), "squares": r.counts.squares,
     })  # fmt: skip
-    rows = [row for row in rows if all(
-        counted.audience.sees_use(row["taxon"], r.categories[at], counted.group)
-        for at in np.flatnonzero(reports[r.taxa.index(row["taxon"])]))]  # fmt: skip
+    rows = [
+        row
+        for row in rows
+        if all(
+            counted.audience.sees_use(row["taxon"], r.categories[at], counted.group)
+            for at in np.flatnonzero(reports[r.taxa.index(row["taxon"])])
+        )
+    ]
     columns = [
         Column("taxon", _("plant"), "taxon"),
         Column("ud", "UD", ends=True),
