@@ -29,7 +29,12 @@ from tender_ledger.core.terms import Purpose, Scope
 from tender_ledger.formats.result_parts import free_lists_part, named_ends, number, sampling_part
 from tender_ledger.operations import effort
 from tender_ledger.operations.computing import Computed, Progress, computed
-from tender_ledger.operations.disclosure.splits import minimum_of, split_scope
+from tender_ledger.operations.disclosure.splits import (
+    counting_scope,
+    minimum_of,
+    split_scope,
+    with_enough_hidden,
+)
 from tender_ledger.operations.errors import NotFound
 from tender_ledger.storage.database import snapshot
 from tender_ledger.storage.queries import results
@@ -64,7 +69,7 @@ def uncertainty(scope: Scope, rules: CountingRules, *, group: str = "", purpose:
                 replicates: int = REPLICATES, seed: int = SEED, threshold: int = 0, again: bool = False) -> Computed:  # fmt: skip
     """Intervals and rank bands of RFC, CI and UV by taxon, and intervals of ICF by category, of a community or of all; and of
     the other indices, RPL and ROP by the threshold where it is given."""
-    scope = scope.for_purpose(purpose)
+    scope = counting_scope(scope, purpose)
     options: dict[str, Any] = {"group": group, "replicates": replicates, "seed": seed}
     options |= {"threshold": threshold} if threshold else {}
     return computed(scope, "uncertainty", rules, options, lambda progress: _uncertain(scope, rules, options, progress),
@@ -78,7 +83,7 @@ def ends_of_values(scope: Scope, rules: CountingRules, *, group: str = "", purpo
 
     Where it takes long it is begun only with `begin`.
     """
-    scope = scope.for_purpose(purpose)
+    scope = counting_scope(scope, purpose)
     options: dict[str, Any] = {"group": group, "replicates": REPLICATES, "seed": SEED}
 
     def work(progress: Progress) -> dict[str, Any]:
@@ -147,7 +152,7 @@ def _tellers(tally: Tally, among: Bools) -> Any:
 
 def listening(scope: Scope, rules: CountingRules, *, group: str = "", purpose: Purpose = Purpose.COUNTED) -> Computed:
     """For taxa, specific uses and citations: the expected curve with its band, richness, coverage, holders still wanted."""
-    scope = scope.for_purpose(purpose)
+    scope = counting_scope(scope, purpose)
 
     def work(progress: Progress) -> dict[str, Any]:
         tally = _tally(scope, rules, group=group)
@@ -197,7 +202,8 @@ def knowledge(scope: Scope, rules: CountingRules, *, purpose: Purpose = Purpose.
     Rows of single holders hold only those whom the viewer may see; tests take everybody counted, or, where too few of them are
     hidden, everybody shown.
     """
-    scope = split_scope(scope.for_purpose(purpose), "community", "gender", "age", "years")
+    whole = counting_scope(scope, purpose)
+    scope = split_scope(whole, "community", "gender", "age", "years")
 
     tally = _tally(scope, rules)
     facts = informant_facts(scope)
@@ -217,7 +223,7 @@ def knowledge(scope: Scope, rules: CountingRules, *, purpose: Purpose = Purpose.
         {
             "n": len(counted),
             "seed": seed,
-            "shown_alone": scope.purpose is Purpose.COUNTED_SHOWN,
+            "shown_alone": scope is not whole,
             "ties": ties.body,
             "holders": holders,
         }
@@ -253,7 +259,7 @@ def matrix(scope: Scope, rules: CountingRules, *, purpose: Purpose = Purpose.COU
 
     How many are hidden is None where they are too few to be counted.
     """
-    scope = scope.for_purpose(purpose)
+    scope = counting_scope(scope, purpose)
 
     tally = _tally(scope, rules)
     facts = informant_facts(scope)
@@ -282,9 +288,9 @@ def list_salience(scope: Scope, *, group: str = "", members: Collection[str] = (
     some and not only them. Every list counts. An item is told only where a list that the viewer may see has it: it is
     somebody's words.
     """
-    asked = scope.for_purpose(purpose)
+    asked = counting_scope(scope, purpose)
     asked = split_scope(asked, "community") if group else asked
-    lists = [one for one in lists_to_weigh(asked) if group in ("", one["community"])]
+    lists = with_enough_hidden(scope, [one for one in lists_to_weigh(asked) if group in ("", one["community"])])
     found = salience([one["items"] or [] for one in lists])
     told = {item for one in lists if one["shown"] for item in one["items"] or []}
     body = free_lists_part(found)
@@ -315,7 +321,7 @@ def _standing_in(lists: Sequence[Mapping[str, Any]]) -> dict[str, list[dict[str,
 
 def parts_and_preparations(scope: Scope, rules: CountingRules, *, purpose: Purpose = Purpose.COUNTED) -> Computed:
     """Shares of parts and of preparations, by category, community and taxon; counts are (informant, taxon, category, label)."""
-    scope = scope.for_purpose(purpose)
+    scope = counting_scope(scope, purpose)
 
     def work(_progress: Progress) -> dict[str, Any]:
         body: dict[str, Any] = {}

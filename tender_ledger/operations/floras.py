@@ -12,6 +12,7 @@ from tender_ledger.core.tally.counting import count
 from tender_ledger.core.terms import Purpose, Scope
 from tender_ledger.core.text import clean
 from tender_ledger.formats.reckoning_files import read_flora
+from tender_ledger.operations.disclosure.splits import counting_scope
 from tender_ledger.operations.errors import Refused, required
 from tender_ledger.operations.saving import saving
 from tender_ledger.storage.database import snapshot
@@ -51,7 +52,7 @@ def families_of(flora: Mapping[str, Any]) -> dict[str, int]:
 def over_and_under_use(scope: Scope, rules: CountingRules, flora: Mapping[str, Any], *, category: str = "",
                        purpose: Purpose = Purpose.COUNTED) -> tuple[FamilyUse, dict[str, list[str]]]:  # fmt: skip
     """The families of a flora against the told species, of one category where it is named, and these species by family."""
-    counted = scope.for_purpose(purpose)
+    counted = counting_scope(scope, purpose)
     with snapshot():
         tally = count(read_table(counted, rules), rules)
     r = reckon(tally, communities=False)

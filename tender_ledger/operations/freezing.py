@@ -19,6 +19,7 @@ from tender_ledger.core.terms import Purpose, Scope
 from tender_ledger.formats.result_document import result_document
 from tender_ledger.operations.disclosure.audience import Audience
 from tender_ledger.operations.disclosure.publishing import StudyCells, give_out_frozen, of_the_study, read_cells
+from tender_ledger.operations.disclosure.splits import counting_scope
 from tender_ledger.operations.errors import NotFound, Refused, required
 from tender_ledger.operations.saving import saving
 from tender_ledger.storage.database import snapshot
@@ -55,7 +56,7 @@ def _frozen_values(scope: Scope, rules: CountingRules, seed: int) -> tuple[int, 
     """The revision of the study and what is frozen of it."""
     with snapshot():
         revision = int(studies.study(scope)["revision"])
-        found, n, informants, reports = _computed(scope.for_purpose(Purpose.COUNTED), rules, seed)
+        found, n, informants, reports = _computed(counting_scope(scope), rules, seed)
         published, _n, *of = _computed(of_the_study(scope), rules, seed)
         cells = read_cells(scope, rules)
     said_of = json.dumps([rules.to_json(), seed, REPLICATES, __version__, found], sort_keys=True, ensure_ascii=False)
@@ -137,7 +138,7 @@ def open_frozen(scope: Scope, number: int) -> Opened:
         return Opened(kept, rules, None, (), {}, 0)
     body = reckoned.frozen_body(scope, number)
     with snapshot():
-        now = result_document(reckon(count(read_table(scope.for_purpose(Purpose.COUNTED), rules), rules), communities=False))
+        now = result_document(reckon(count(read_table(counting_scope(scope), rules), rules), communities=False))
     before, after = (body or {})["taxa"], now["taxa"]
     moved = [Moved(taxon, _values(before.get(taxon)), _values(after.get(taxon))) for taxon in sorted({*before, *after})]
     return Opened(kept, rules, body, tuple(one for one in moved if one.before != one.after),

@@ -25,7 +25,14 @@ from tender_ledger.core.terms import Purpose, Scope
 from tender_ledger.formats.result_parts import named_ends, number, pair_part
 from tender_ledger.operations import effort
 from tender_ledger.operations.computing import Computed, Progress, computed
-from tender_ledger.operations.disclosure.splits import AGES, age_class, minimum_of, period_of, split_scope
+from tender_ledger.operations.disclosure.splits import (
+    AGES,
+    age_class,
+    counting_scope,
+    minimum_of,
+    period_of,
+    split_scope,
+)
 from tender_ledger.operations.errors import NotFound
 from tender_ledger.storage.database import snapshot
 from tender_ledger.storage.queries import results
@@ -108,7 +115,7 @@ def _by_holder(tally: Tally, facts: Mapping[str, Mapping[str, Any]], by: str, sc
 
 def behind_groups(scope: Scope, rules: CountingRules, by: str, since: date | None, *names: str) -> dict[str, Any]:
     """Whose reports, and of which encounters, lie behind numbers of these groups, in the words of `reports_behind`."""
-    found = grouped(scope.for_purpose(Purpose.COUNTED), rules, by, since)
+    found = grouped(counting_scope(scope), rules, by, since)
     wanted = [at for at, name in enumerate(found.grouping.names) if name in names]
     codes = frozenset(code for code, group in zip(found.codes, found.grouping.of_informant, strict=True) if group in wanted)
     if found.told_in is None:
@@ -123,7 +130,7 @@ def behind_groups(scope: Scope, rules: CountingRules, by: str, since: date | Non
 def groups(scope: Scope, rules: CountingRules, *, by: str = "community", since: date | None = None,
            purpose: Purpose = Purpose.COUNTED, seed: int = SEED, again: bool = False) -> Computed:  # fmt: skip
     """Groups of informants beside one another: N, taxa, distances, coordinates, tree, and every pair with its tests."""
-    scope = scope.for_purpose(purpose)
+    scope = counting_scope(scope, purpose)
     if by not in GROUPINGS:
         raise NotFound(f"grouping {by}")
 
@@ -173,7 +180,7 @@ def groups(scope: Scope, rules: CountingRules, *, by: str = "community", since: 
             "joined_again": joins_found_again(tree, resampled_distances(resampled)),
             "agreement": {name: agreement_among(tally, grouping.members(at)) for at, name in enumerate(names)},
             "pairs": pairs, "untested": max(len(wanted) - MOST_PAIRS, 0), "seed": seed, "both": found.both,
-            "least": minimum_of(scope), "shown_alone": found.purpose is Purpose.COUNTED_SHOWN,
+            "least": minimum_of(scope), "shown_alone": found.purpose is not scope.purpose,
             "none": int((tally.counted & (grouping.of_informant < 0)).sum()),
         }  # fmt: skip
 
@@ -193,7 +200,7 @@ def sides(scope: Scope, rules: CountingRules, first: str, second: str, *, purpos
     """The 95 % ends of the differences between two communities, of RFC, CI and UV by taxon and of ICF by category.
 
     Where it takes long it is begun only with `begin`."""
-    scope = scope.for_purpose(purpose)
+    scope = counting_scope(scope, purpose)
 
     def work(_progress: Progress) -> dict[str, Any]:
         found = grouped(scope, rules, "community", None)

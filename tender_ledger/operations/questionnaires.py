@@ -16,6 +16,7 @@ from tender_ledger.formats.result_parts import named_ends
 from tender_ledger.formats.result_parts import number as number_of
 from tender_ledger.operations import effort
 from tender_ledger.operations.computing import Computed, Progress, computed
+from tender_ledger.operations.disclosure.splits import counting_scope, with_enough_hidden
 from tender_ledger.operations.errors import NotFound, Refused, required
 from tender_ledger.operations.saving import saving
 from tender_ledger.storage.models import Questionnaire, QuestionnaireAnswer
@@ -133,10 +134,14 @@ class Analysed:
 
 
 def analyse_questionnaire(scope: Scope, found: Mapping[str, Any], *, purpose: Purpose = Purpose.COUNTED) -> Analysed:
-    """Consensus over everybody whose answers may be counted; competences are told of those the viewer may see."""
+    """Consensus over everybody whose answers may be counted; competences are told of those the viewer may see.
+
+    Where fewer than the study's minimum of those who answered are hidden it is over those who are shown.
+    """
     questions = found["questions"].splitlines()
-    counted = reckoned.answers(scope.for_purpose(purpose), found["id"])
     shown = frozenset(one["informant"] for one in reckoned.answers(scope.for_purpose(Purpose.SHOWN), found["id"]))
+    answered = reckoned.answers(counting_scope(scope, purpose), found["id"])
+    counted = with_enough_hidden(scope, [{**one, "shown": one["informant"] in shown} for one in answered])
     given = [[*one["answers"].split("\n"), *[""] * len(questions)][: len(questions)] for one in counted]
     try:
         analysed = consensus(answers_of([one["informant"] for one in counted], questions, given, found["alternatives"]))
@@ -149,7 +154,7 @@ def how_sure(scope: Scope, number: int, found: Consensus, *, again: bool = False
     """The 95 % ends of the competences by informant, of their mean and of the ratio of the eigenvalues, and the share of
     resamples in which the model fits. Of everybody counted; it is for the reader of competences to leave out whom nobody may
     see."""
-    scope = scope.for_purpose(Purpose.COUNTED)
+    scope = counting_scope(scope)
 
     def work(progress: Progress) -> dict[str, Any]:
         ends = consensus_ends(found, step=progress)

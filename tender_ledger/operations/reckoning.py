@@ -18,7 +18,7 @@ from tender_ledger.core.tally.table import Bools, Listed, Plants
 from tender_ledger.core.tally.taxa import counted_taxa
 from tender_ledger.core.terms import Purpose, Scope
 from tender_ledger.operations.computing import digest_of
-from tender_ledger.operations.disclosure.splits import minimum_of, split_scope
+from tender_ledger.operations.disclosure.splits import counting_scope, minimum_of, split_scope
 from tender_ledger.storage.database import snapshot
 from tender_ledger.storage.queries import plants, reports, results, studies
 from tender_ledger.storage.queries.kept import kept_body
@@ -52,11 +52,11 @@ def reckon_study(scope: Scope, rules: CountingRules, *, purpose: Purpose = Purpo
                  group: Sequence[str] = ()) -> StudyReckoning:  # fmt: skip
     """Compute every index from one snapshot. The same for every member: it asks what may be counted, not what is shown.
 
-    Communities are taken apart of what is shown alone, where in one of them too few are hidden to be told apart.
+    Where too few are hidden to be told apart it is of what is shown alone, in all or where communities are taken apart.
 
     A selection, among the communities of `group` where there are some, says what is shown; it changes no value.
     """
-    scope = scope.for_purpose(purpose)
+    scope = counting_scope(scope, purpose)
     kept = None if selection else _kept(scope, rules)
     if kept is not None:
         return kept
@@ -128,9 +128,9 @@ def _keep(scope: Scope, rules: CountingRules, revision: int, r: Reckoning) -> No
 
 def parts_told(scope: Scope) -> list[dict[str, Any]]:
     """The parts that reports which may be counted tell of, by label."""
-    counted = scope.for_purpose(Purpose.COUNTED)
-    found: list[dict[str, Any]] = kept_body(counted, "parts told", lambda: {"parts": reports.parts_in_use(counted)})["parts"]
-    return found
+    counted = counting_scope(scope)
+    found = kept_body(counted, f"parts told {counted.purpose}", lambda: {"parts": reports.parts_in_use(counted)})
+    return list(found["parts"])
 
 
 @dataclass(frozen=True)
@@ -166,7 +166,7 @@ def reports_behind(
     are (parts or preparations, a code, or "" for any): only what names it. `purpose` is that of what the number was made of.
     """
     with snapshot():
-        counted = scope.for_purpose(purpose)
+        counted = counting_scope(scope, purpose)
         if community:
             counted = split_scope(counted, "community")
         labels = read_labels(counted, rules)
@@ -259,7 +259,7 @@ class SideBySide:
 def rules_side_by_side(scope: Scope, first: CountingRules, second: CountingRules, index: str, *,
                        purpose: Purpose = Purpose.COUNTED) -> SideBySide:  # fmt: skip
     """Count the study by both rules from one snapshot. Refused where they count by unlike schemes: nothing could be matched."""
-    counted = scope.for_purpose(purpose)
+    counted = counting_scope(scope, purpose)
     with snapshot():
         schemes = [scheme_counted(counted, rules) for rules in (first, second)]
         if schemes[0] != schemes[1]:

@@ -8,7 +8,8 @@ from tender_ledger.core.indices.reckoning import reckon
 from tender_ledger.core.names import NamesService, TaxonName, find_name
 from tender_ledger.core.rules import CountingRules
 from tender_ledger.core.tally.counting import count
-from tender_ledger.core.terms import Purpose, Scope
+from tender_ledger.core.terms import Scope
+from tender_ledger.operations.disclosure.splits import counting_scope
 from tender_ledger.operations.errors import NotFound
 from tender_ledger.operations.plants import found_name
 from tender_ledger.storage.database import snapshot
@@ -38,7 +39,7 @@ def preview_determination(scope: Scope, number: int, names: NamesService, rules:
     name = found_name(names, taxon) if taxon.strip() else None
     accepted = name and _accepted(names, name)
     with snapshot():
-        table = read_table(scope.for_purpose(Purpose.COUNTED), rules)
+        table = read_table(counting_scope(scope), rules)
         shown = reports.reports(scope, plant_id=plant["id"])
     label, new = plant["field_number"], (accepted.name, accepted.rank, accepted.family) if accepted else ("", "", "")
     before, after = (reckon(count(one, rules)) for one in (table, redetermined(table, label, *new)))

@@ -235,6 +235,7 @@ def test_terms_stated_become_agreements_only_of_those_who_gave_none(small: Small
     assert [(one["form"], one["may_show"], one["may_publish_aggregate"]) for one in stated] == [("stated_at_import", True, False)]
     agreed = value("SELECT count(*) FROM consent c JOIN holder h ON h.id = c.holder_id WHERE h.code = 'H-2'")
     assert agreed == 1
+    small.agree("H-2")
     assert reckon_study(small.scope, CountingRules()).result.n == 2
 
 

@@ -220,7 +220,7 @@ def test_analyses_of_the_demo_name_nobody_whom_the_viewer_may_not_see(demo_db: s
     shown = {one["code"] for one in people.people.holders(reader)}
     body = analyses.matrix(reader, rules).body or {}
     assert set(body["holders"]) <= shown
-    assert body["hidden"] is None  # somebody is, and too few to be counted
+    assert body["hidden"] == 3  # the study's minimum
     told = {one["code"] for one in (analyses.knowledge(reader, rules).body or {})["holders"] if one["shown"]}
     assert told <= shown
     heard = analyses.listening(reader, rules).body or {}

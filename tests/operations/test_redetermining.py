@@ -53,6 +53,8 @@ def test_what_moves_is_what_the_preview_said(small: SmallStudy, taxon: str):
 
 def test_what_is_not_shown_is_counted_in_the_preview_and_not_listed(small: SmallStudy):
     small.agree("X-01", may_show=False, may_publish_verbatim=False)
+    for code in ("X-04", "X-05"):  # who told nothing that moves; with them enough are hidden to be counted
+        small.encounter(small.holder(code, may_show=False, may_publish_verbatim=False))
     reviewer = small.person("reviewer")
     said = preview_determination(reviewer, 1, NAMES, CountingRules(), taxon="Malva sylvestris")
     assert len(said.shown) == 2

@@ -18,7 +18,7 @@ from tender_ledger.operations.names_key import NamesKey
 from tender_ledger.operations.reckoning import reckon_study, reports_behind
 from tender_ledger.operations.recording_choices import recording_choices
 from tender_ledger.storage.database import rows, value
-from tender_ledger.storage.queries import acts, encounters, plants, reports
+from tender_ledger.storage.queries import acts, encounters, plants, reports, studies
 from tender_ledger.storage.queries import people as queries
 from tests.conftest import KEY, USUAL_HASHER
 from tests.factories import ALL, SmallStudy, latest_act
@@ -76,16 +76,20 @@ def test_without_an_agreement_recorded_and_seen_by_owner_and_recorder_and_counte
 
 
 def test_counted_and_not_shown(small: SmallStudy):
-    told_by(small, "XAN-01", may_show=False, may_publish_verbatim=False)
-    told_by(small, "XAN-02")
+    """Too few are in no number at all; enough of them are, and nobody sees which of them told what."""
+    told_by(small, "XAN-04")
     reader = small.person("reader")
-    for viewer in (small.scope, reader):
-        assert counted(viewer) == (2, 2)
-        assert "XAN-01" not in seen(viewer).replace("Talk with XAN-01", "")
-        assert "use of xan-01" not in seen(viewer)
-        behind = reports_behind(viewer, RULES, taxon="Salix caprea")
-        assert (behind.counted, behind.hidden) == (2, 1)
-        assert [one["informant"] for one in behind.shown] == ["XAN-02"]
+    for number, code in enumerate(("XAN-01", "XAN-02", "XAN-03"), 1):
+        told_by(small, code, may_show=False, may_publish_verbatim=False)
+        counted_hidden = number if number >= studies.publishing_rule(small.scope)["minimum_holders"] else 0
+        for viewer in (small.scope, reader):
+            assert counted(viewer) == (1 + counted_hidden, 1 + counted_hidden)
+            assert code not in seen(viewer).replace(f"Talk with {code}", "")
+            assert f"use of {code.lower()}" not in seen(viewer)
+            behind = reports_behind(viewer, RULES, taxon="Salix caprea")
+            assert (behind.counted, behind.hidden, behind.number_is_said) == (1 + counted_hidden, counted_hidden, number == 3)
+            assert [one["informant"] for one in behind.shown] == ["XAN-04"]
+    assert counted_hidden == 3
     assert b"XAN-01" not in b"".join(export_study(small.scope).values())
 
 
@@ -267,8 +271,9 @@ def test_askings_make_the_value_of_those_asked(small: SmallStudy):
 
 
 def test_the_tally_is_the_same_for_every_member(small: SmallStudy):
-    told_by(small, "XAN-01", may_show=False, may_publish_verbatim=False)
-    told_by(small, "XAN-02")
+    for code in ("XAN-01", "XAN-02", "XAN-03"):
+        told_by(small, code, may_show=False, may_publish_verbatim=False)
+    told_by(small, "XAN-04")
     values = [reckon_study(one, RULES).result for one in (small.scope, small.person("reader"))]
     np.testing.assert_array_equal(values[0].ci, values[1].ci)
 

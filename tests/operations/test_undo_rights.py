@@ -194,6 +194,9 @@ class Cast:
         people.add_holder(small.scope, {"code": "Y-01", "community_id": other})
         small.agree("Y-01")
         self.plant = small.plant("Salix caprea", "wickle")
+        guardian = clock.scope_of(account_queries.member_of(self.ids["guardian"], small.code))
+        small.plant("Betula pendula")  # held back from the start, so that there is something to release
+        guarding.restrict_records(guardian, small.community, reason="sacred", refuses=guarding.HELD_BACK[0], plant="P-002")
         self.talk = small.encounter(*(people_queries.holder(small.scope, code)["informant_id"] for code in CODES))
         for code in CODES:
             small.report(self.talk, code, self.plant, purpose="cures the plague")

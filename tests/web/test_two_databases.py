@@ -116,6 +116,11 @@ def somebody(chance: random.Random, small: SmallStudy, elsewhere: int) -> dict[s
     }  # fmt: skip
 
 
+_ONE = {"gender": "woman", "birth": "1948", "occupation": "fisher", "years_in_place": 3}, "X", DAYS[0], KINDS[0]
+_OTHER = {"gender": "man", "birth": "1999", "occupation": "weaver", "years_in_place": 40}, "Y", DAYS[2], KINDS[1]
+APART = {"HIDDEN-1": _ONE, "HIDDEN-2": _ONE, "HIDDEN-3": _OTHER}  # in no group all three: profile, community, day, kind
+
+
 def number_of_questionnaire(small: SmallStudy) -> int:
     return int(value("SELECT max(id) FROM questionnaire WHERE study_id = %(study)s", study=small.scope.study_id))
 
@@ -147,14 +152,20 @@ def tell(base: Base, chance: random.Random, code: str, talk: int, *, category: s
     return made
 
 
-def hidden_holder(base: Base, chance: random.Random, **terms: bool) -> None:
-    """A holder of whom the other database knows nothing, with an encounter of their own, who also came to somebody else's."""
+def hidden_holder(base: Base, chance: random.Random, code: str = "SECRET-9", **terms: bool) -> None:
+    """A holder of whom the other database knows nothing, with an encounter of their own; the first also came to another's."""
     elsewhere = int(value("SELECT id FROM community WHERE study_id = %(s)s AND code = 'Y'", s=base.small.scope.study_id))
-    informant = base.small.holder("SECRET-9", agreed=True, profile=somebody(chance, base.small, elsewhere), **terms)
-    talk = base.small.encounter(informant, title="Secret talk", day=chance.choice(DAYS), kind=chance.choice(KINDS))
-    tell(base, chance, "SECRET-9", talk)
+    profile, day, kind = somebody(chance, base.small, elsewhere), chance.choice(DAYS), chance.choice(KINDS)
+    if code in APART:
+        profile, community, day, kind = APART[code]
+        profile = profile | {"community_id": elsewhere if community == "Y" else base.small.community}
+    informant = base.small.holder(code, agreed=True, profile=profile, **terms)
+    talk = base.small.encounter(informant, title="Secret talk", day=day, kind=kind)
+    tell(base, chance, code, talk)
     named = "secretname list\nsecretname other\nsecretname list"
-    freelists.keep_list(base.small.scope, talk, informant="SECRET-9", text=named, chosen={1: freelists.NEW})
+    freelists.keep_list(base.small.scope, talk, informant=code, text=named, chosen={1: freelists.NEW})
+    if code != "SECRET-9":
+        return
     pictures.keep_picture(base.small.scope, value("SELECT max(number) FROM plant"), with_position("JPEG", (40, 30)))
     beside(base, talk)
     questionnaires.enter_answers(base.small.scope, number_of_questionnaire(base.small), "SECRET-9", ["no", "no", "yes"])
@@ -182,6 +193,18 @@ def sealed(base: Base, chance: random.Random) -> None:
 
 def not_shown(base: Base, chance: random.Random) -> None:
     hidden_holder(base, chance, may_show=False, may_publish_verbatim=False)
+
+
+def two_not_shown(base: Base, chance: random.Random) -> None:
+    """One less than the study's minimum."""
+    for code in ("SECRET-9", "SECRET-8"):
+        hidden_holder(base, chance, code, may_show=False, may_publish_verbatim=False)
+
+
+def enough_not_shown(base: Base, chance: random.Random) -> None:
+    """As many as the study's minimum, who are counted in the whole study, and in no groups: all of them are in none together."""
+    for code in APART:
+        hidden_holder(base, chance, code, may_show=False, may_publish_verbatim=False)
 
 
 def neither_counted_nor_shown(base: Base, chance: random.Random) -> None:
@@ -287,7 +310,9 @@ class Case:
 CASES = {
     "sealed": Case(sealed, also_owner=True),
     "neither counted nor shown": Case(neither_counted_nor_shown),
-    "counted, not shown": Case(not_shown, aggregates_differ=True),
+    "counted, not shown": Case(not_shown),
+    "two counted, not shown": Case(two_not_shown),
+    "enough counted, not shown": Case(enough_not_shown, aggregates_differ=True),
     "ends today": Case(
         ends_today,
         says_so=frozenset({"people.holder", "study.history", "reckoning.open_frozen", "study.cover", "study.record_history"}),
@@ -387,7 +412,7 @@ def test_what_may_not_be_seen_leaves_no_trace(databases: Databases, empty_templa
         if text != second[role, endpoint, address]:
             differing.append((role, address, first_difference(text, second[role, endpoint, address])))
     databases.drop(with_it)
-    assert differing == []
+    assert differing == [], "\n".join(map(str, differing))
 
 
 def is_split(endpoint: str, address: str) -> bool:

@@ -1,11 +1,12 @@
-"""Groups of what is counted, where some of it is not shown: none is made that would tell of the few who are hidden.
+"""What is counted and not shown: it enters a number only where enough holders who are hidden stand behind it.
 
-Whoever sees the rows of everybody shown can take them from the number of a group, and is left with what the hidden told there.
-Where fewer of them than the study's minimum stand in some group, groups are made of what is shown alone.
+Whoever sees the rows of everybody shown can take them from a number, and is left with what the hidden told. Where fewer of
+them than the study's minimum stand in the study, all its numbers are of what is shown alone; where fewer stand in some group,
+the groups are. That is the same for every member.
 """
 
 from collections import Counter
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping
 from datetime import date
 from typing import Any
 
@@ -30,24 +31,41 @@ def minimum_of(scope: Scope) -> int:
     return int(studies.publishing_rule(scope)["minimum_holders"])
 
 
-def split_scope(scope: Scope, *grounds: str, since: date | None = None) -> Scope:
-    """The scope to read with for groups by these grounds: as it is where every group, also that of nobody on record, holds no
-    hidden holder or enough of them; else of what is counted and shown.
+def counting_scope(scope: Scope, purpose: Purpose = Purpose.COUNTED) -> Scope:
+    """The scope to read with for numbers of the whole study: of all that is counted where nobody is hidden or enough holders
+    are, else of what is counted and shown. Other purposes than counting stay as they are."""
+    return split_scope(scope.for_purpose(purpose))
 
-    Grounds are community, gender, age, occupation, years, kind and period (`since` parts it). Other purposes than counting
-    stay as they are.
+
+def split_scope(scope: Scope, *grounds: str, since: date | None = None) -> Scope:
+    """The scope to read with for groups by these grounds: as it is where the study and every group, also that of nobody on
+    record, holds no hidden holder or enough of them; else of what is counted and shown.
+
+    Who is hidden altogether and who in part are asked apart, as N tells of the first. Grounds are community, gender, age,
+    occupation, years, kind and period (`since` parts it). Other purposes than counting stay as they are.
     """
     if scope.purpose is not Purpose.COUNTED:
         return scope
     hidden, least = hidden_holders(scope), minimum_of(scope)
-    for ground in grounds:
-        groups = Counter(group for one in hidden for group in _groups_of(one, ground, scope.day, since))
-        if any(number < least for number in groups.values()):
-            return scope.for_purpose(Purpose.COUNTED_SHOWN)
+    for ground in ("", *grounds):
+        for some in (hidden, [one for one in hidden if one["altogether"]]):
+            groups = Counter(group for one in some for group in _groups_of(one, ground, scope.day, since))
+            if any(number < least for number in groups.values()):
+                return scope.for_purpose(Purpose.COUNTED_SHOWN)
     return scope
 
 
+def with_enough_hidden(scope: Scope, given: Iterable[Mapping[str, Any]]) -> list[Mapping[str, Any]]:
+    """What informants gave (`informant`, and whether it is `shown`): all of it, or where too few of them are hidden what is
+    shown alone."""
+    found = list(given)
+    hidden = {one["informant"] for one in found if not one["shown"]}
+    return [one for one in found if one["shown"]] if 0 < len(hidden) < minimum_of(scope) else found
+
+
 def _groups_of(one: Mapping[str, Any], ground: str, day: date, since: date | None) -> set[str]:
+    if not ground:
+        return {""}
     if ground == "age":
         return {age_class(one["born"], day)}
     if ground == "years":
@@ -65,12 +83,6 @@ def period_of(day: date | None, since: date | None) -> str:
 
 
 def communities_of_shown(scope: Scope) -> bool:
-    """Whether communities are taken apart of what is shown alone."""
-    counted = scope.for_purpose(Purpose.COUNTED)
-    return split_scope(counted, "community") is not counted
-
-
-def hidden_are_said(scope: Scope) -> bool:
-    """Whether it may be said how many are counted and not shown: nobody, or enough of them."""
-    number = len(hidden_holders(scope))
-    return number == 0 or number >= minimum_of(scope)
+    """Whether communities are taken apart of what is shown alone, and the whole study is not."""
+    whole = counting_scope(scope)
+    return split_scope(whole, "community") is not whole

@@ -27,16 +27,20 @@ def informant_facts(scope: Scope) -> dict[str, dict[str, Any]]:
 
 
 def hidden_holders(scope: Scope) -> list[dict[str, Any]]:
-    """Everybody of whom something is counted that members are not shown, with what could set them in groups, `talks` (kind and
-    day) among it. It is asked to keep them out of small groups, never to be shown."""
+    """Everybody who told in an encounter and of whom something is counted that members are not shown: whether `altogether`, and
+    what could set them in groups, `talks` (kind and day) among it.
+
+    It is asked to keep them out of small groups, never to be shown.
+    """
     return rows(
         f"""{WITH_TERMS}
-            SELECT i.id, c.code AS community, h.gender, coalesce(h.birth_year, h.birth_decade + 5) AS born,
-                   h.occupation, h.years_in_place AS years,
-                   coalesce((SELECT json_agg(json_build_object('kind', e.kind, 'day', e.day_from)) FROM encounter_informant x
-                     JOIN encounter e ON e.id = x.encounter_id AND e.removed_at IS NULL
-                     WHERE x.informant_id = i.id AND x.part = 'teller'), '[]') AS talks
+            SELECT i.id, NOT t.may_show AS altogether, c.code AS community, h.gender,
+                   coalesce(h.birth_year, h.birth_decade + 5) AS born, h.occupation, h.years_in_place AS years,
+                   told.talks
             FROM informant i {THESE_TERMS} i.id JOIN holder h ON h.id = i.holder_id JOIN community c ON c.id = h.community_id
+            JOIN LATERAL (SELECT json_agg(json_build_object('kind', e.kind, 'day', e.day_from)) AS talks
+                FROM encounter_informant x JOIN encounter e ON e.id = x.encounter_id AND e.removed_at IS NULL
+                WHERE x.informant_id = i.id AND x.part = 'teller') told ON told.talks IS NOT NULL
             WHERE i.study_id = %(study)s AND t.may_count AND (NOT t.may_show OR EXISTS (
                 SELECT FROM barred_reports(%(study)s, %(day)s) b JOIN use_report r ON r.id = b.report_id
                 WHERE r.informant_id = i.id AND b.no_show AND NOT b.no_count AND r.removed_at IS NULL))""",

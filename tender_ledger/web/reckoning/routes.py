@@ -20,7 +20,7 @@ from tender_ledger.formats.tables import written
 from tender_ledger.operations import analyses
 from tender_ledger.operations import reckoning as operations
 from tender_ledger.operations import studies as study_operations
-from tender_ledger.operations.disclosure.splits import communities_of_shown, hidden_are_said
+from tender_ledger.operations.disclosure.splits import communities_of_shown, minimum_of
 from tender_ledger.operations.errors import Refused
 from tender_ledger.operations.publishing import publish_ladder
 from tender_ledger.storage.queries import people, studies
@@ -125,7 +125,7 @@ def _margin(kind: str, about: str, part: Reckoning, one: Asked, group: str, cont
         context |= {
             "counted": [one for one in counted if group in ("", one["community_code"])],
             "of_group": part,
-            "others_are_said": hidden_are_said(g.scope),
+            "minimum": minimum_of(g.scope),
         }
         return "reckoning/_everybody.html"
     if kind.partition("/")[0] in EXPLAINED:
