@@ -25,12 +25,14 @@ def open_encounter(scope: Scope, values: Mapping[str, Any], informants: Sequence
     """Open an encounter; returns its number.
 
     `values`: kind, title, day (as typed), community_id, language_id, interpreter, place, latitude and longitude in degrees
-    (as typed); `informants`: (id, part) pairs. Refused
-    for an informant whose terms do not allow recording.
+    (as typed); `informants`: (id, part) pairs. Without a community it is that of everybody who told, where they share one.
+    Refused for an informant whose terms do not allow recording.
     """
     scope.viewer.require(Right.RECORD)
-    record = _record(values) | {"recorded_by": scope.viewer.person_id, "client_key": client_key}
     _may_record(scope, informants)
+    shared = encounters.community_of_informants(scope, [informant for informant, part in informants if part == "teller"])
+    where = {"community_id": values.get("community_id") or shared}
+    record = _record({**values, **where}) | {"recorded_by": scope.viewer.person_id, "client_key": client_key}
 
     def make() -> int:
         with constraints_as_refusals(), act(scope.viewer, "open_encounter") as writing:

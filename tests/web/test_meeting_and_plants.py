@@ -5,6 +5,7 @@ import re
 
 from flask import Flask
 
+from tender_ledger.storage.database import run
 from tests.conftest import OWNER, READER, RECORDER, SignedIn
 
 
@@ -83,6 +84,16 @@ def test_a_list_of_references_is_brought_in_and_what_failed_is_told(app: Flask, 
     assert (pasted.status_code, "no list of references" in pasted.text) == (422, True)
     form = client.get("/study/VELDRA/people/sources/TARRANT-1902/correct").text
     assert 'value="Tarrant, O."' in form
+
+
+def test_a_real_study_has_no_simulated_receiver(sign_in: SignedIn):
+    client = sign_in(RECORDER)
+    assert "simulated receiver" in client.get("/study/VELDRA/encounters/new").text
+    run("UPDATE study SET invented = false")
+    assert "receiver" not in client.get("/study/VELDRA/encounters/new").text
+    page = client.post("/study/VELDRA/encounters/new", data={"title": "Half typed", "take": "position"})
+    assert page.status_code == 422  # it is taken for what Enter does everywhere: an encounter, to be recorded
+    assert re.search(r'name="latitude"[^>]*value="[\d.]+"', page.text) is None
 
 
 def test_a_redetermination_is_looked_at_before_it_is_recorded(sign_in: SignedIn):

@@ -1,5 +1,6 @@
 """Encounters that the viewer may know of, and who was present."""
 
+from collections.abc import Sequence
 from typing import Any
 
 from tender_ledger.core.terms import Scope
@@ -81,3 +82,15 @@ def tellers_not_shown(scope: Scope, encounter_id: int) -> list[dict[str, Any]]:
               AND NOT t.sealed AND NOT {allowed(scope, written_by="e.recorded_by")}""",
         **parameters(scope, encounter=encounter_id),
     )
+
+
+def community_of_informants(scope: Scope, informant_ids: Sequence[int]) -> int | None:
+    """The community that all of these informants are of; None where they are of several, or nobody is named."""
+    found = rows(
+        """SELECT DISTINCT coalesce(h.community_id, s.community_id) AS community FROM informant i
+           LEFT JOIN holder h ON h.id = i.holder_id LEFT JOIN source s ON s.id = i.source_id
+           WHERE i.study_id = %(study)s AND i.id = ANY(%(informants)s)""",
+        study=scope.study_id,
+        informants=list(informant_ids),
+    )
+    return found[0]["community"] if len(found) == 1 else None

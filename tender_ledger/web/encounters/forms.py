@@ -1,5 +1,6 @@
 """The form of an encounter; the slots of a report are shared."""
 
+from collections.abc import Mapping
 from typing import Any
 
 from flask import g
@@ -29,9 +30,12 @@ class EncounterForm(LedgerForm):
     longitude = text(_("Longitude, degrees"), _("West is negative."), inputmode="decimal")
     informants = _ticks(_("Who told"))
     present = _ticks(_("Present, did not tell"))
+    communities: Mapping[str, str] = {}  # the community of everybody who is offered
 
     def offer(self) -> "EncounterForm":
-        known = options((one["informant_id"], one["code"]) for one in (*people.holders(g.scope), *people.sources(g.scope)))
+        met = [*people.holders(g.scope), *people.sources(g.scope)]
+        known = options((one["informant_id"], one["code"]) for one in met)
+        self.communities = {str(one["informant_id"]): str(one.get("community_id") or "") for one in met}
         self.community_id.choices, self.language_id.choices = community_choices(), language_choices()
         self.informants.choices = self.present.choices = known
         return self

@@ -18,7 +18,7 @@ from tender_ledger.operations.errors import Refused
 from tender_ledger.operations.recording_choices import recording_choices
 from tender_ledger.operations.typed_report import informant_choices, plant_text
 from tender_ledger.storage.queries import encounters as queries
-from tender_ledger.storage.queries import freelists, plants, reports
+from tender_ledger.storage.queries import freelists, plants, reports, studies
 from tender_ledger.web.encounters.forms import EncounterForm, ListForm
 from tender_ledger.web.shared.answers import Page, form_page
 from tender_ledger.web.shared.report_form import ReportForm
@@ -38,7 +38,7 @@ def list_encounters() -> str:
 def new() -> Page:
     g.member.require(Right.RECORD)
     form, made = EncounterForm().offer(), []
-    if "take" in request.form:
+    if _takes_position():
         return _with_position(form, _("Open an encounter"))
     return form_page(
         "encounters/form.html",
@@ -56,7 +56,7 @@ def correct(number: int) -> Page:
     found, form = _encounter(number), EncounterForm().offer()
     if request.method == "GET":
         _fill(form, found)
-    if "take" in request.form:
+    if _takes_position():
         return _with_position(form, _("Correct encounter %(number)s", number=number))
     return form_page(
         "encounters/form.html",
@@ -67,6 +67,11 @@ def correct(number: int) -> Page:
         title=_("Correct encounter %(number)s", number=number),
         now=found,
     )
+
+
+def _takes_position() -> bool:
+    """Whether the position is asked for; the only receiver there is is simulated, and its walk is of the invented study."""
+    return "take" in request.form and bool(studies.study(g.scope)["invented"])
 
 
 def _with_position(form: EncounterForm, title: str) -> str:

@@ -344,8 +344,30 @@ for (const input of document.querySelectorAll("[data-suggest=taxa]")) {
   });
 }
 
+// The community of an encounter is that of who told, unless one was chosen otherwise.
+document.addEventListener("change", event => {
+  const form = event.target.closest?.("form[data-follows]");
+  if (!form || !event.target.matches("[name=informants]")) return;
+  const place = form.elements[form.dataset.follows];
+  const of = new Set([...form.querySelectorAll("[name=informants]:checked")].map(one => one.dataset.community));
+  if (of.size === 1 && (!place.value || place.value === place.dataset.followed)) place.value = place.dataset.followed = [...of][0];
+});
+
+// Where one begins: at the field in question after an error, else at the first field of a page that is one form.
+function begin() {
+  if (document.activeElement !== document.body || location.hash) return;
+  const field = ":is(input:not([type=hidden]), select, textarea)";
+  const wrong = document.querySelector(`main .wrong ${field}`);
+  const form = [...document.querySelectorAll("main form.form[method=post]:not(details *)")]
+    .find(one => new URL(one.action).pathname === location.pathname);
+  const first = wrong || form?.querySelector(field);
+  wrong?.closest("details")?.setAttribute("open", "");
+  first?.focus();
+}
+
 document.querySelector(".thread [aria-current]")?.scrollIntoView({block: "nearest", inline: "center"});
 const desk = document.getElementById("capture");
 if (desk) settle(desk);
+else begin();
 markOpened();
 addEventListener("popstate", markOpened);
