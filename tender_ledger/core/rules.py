@@ -10,6 +10,8 @@ BASES = ("own", "patient", "witnessed", "taught", "community", "hearsay", "read"
          "animal_study", "human_trial", "study_unspecified", "regulation", "unstated")  # fmt: skip
 STANCES = ("affirms", "denies", "declines", "untried")
 OUTCOMES = ("helped", "none", "harmed", "unstated")
+ACTORS = ("people", "animal")
+COUNTED_ACTORS = ("people",)  # what an animal does of itself is noted and no use: no rule counts it
 CURRENCIES = ("current", "former", "remembered", "unstated")
 KINDS = ("holder", "source")
 
@@ -23,7 +25,8 @@ class CountingRules:
     secondary_codes: str = "ignore"
     basis: tuple[str, ...] = ("own", "patient", "witnessed", "taught", "community", "historical", "unstated")
     stances: tuple[str, ...] = ("affirms",)
-    no_effect: str = "count"
+    outcomes: tuple[str, ...] = ("helped", "none", "unstated")
+    actors: tuple[str, ...] = COUNTED_ACTORS
     informant_kinds: tuple[str, ...] = ("holder",)
     mixtures: str = "each"
     undetermined: str = "drop"
@@ -56,7 +59,6 @@ LEVELS = ("category", "subcategory")
 WORDS: dict[str, tuple[str, ...]] = {
     "unit": ("category", "use", "use_part"),
     "secondary_codes": ("ignore", "count"),
-    "no_effect": ("count", "leave_out"),
     "mixtures": ("each", "all_roles", "drop", "own_taxon", "share"),
     "undetermined": ("drop", "each_own", "lump"),
     "genus_level": ("own_taxon", "merge_if_single", "drop"),
@@ -69,10 +71,14 @@ WORDS: dict[str, tuple[str, ...]] = {
 _LISTS: dict[str, tuple[str, ...]] = {
     "basis": BASES,
     "stances": STANCES,
+    "outcomes": OUTCOMES,
+    "actors": COUNTED_ACTORS,
     "informant_kinds": KINDS,
     "currency": CURRENCIES,
 }
-KEYS = (*WORDS, *_LISTS, "level", "scheme", "nc", "communities")
+# The short form of outcomes that earlier rules have.
+NO_EFFECT = {"count": ("helped", "none", "unstated"), "leave_out": ("helped", "unstated")}
+KEYS = (*WORDS, *_LISTS, "level", "scheme", "nc", "communities", "no_effect")
 
 
 def parse_rules(body: Mapping[str, Any], *, own_bases: Sequence[str] = ()) -> CountingRules:
@@ -86,7 +92,13 @@ def parse_rules(body: Mapping[str, Any], *, own_bases: Sequence[str] = ()) -> Co
         raise InputRefused(Problem("Counting rules are one JSON object.", found=type(body).__name__))
     problems: list[Problem] = []
     values: dict[str, Any] = {}
+    try:
+        body = _in_full(body)
+    except InputRefused as refused:
+        problems += refused.problems
     for key, value in body.items():
+        if key == "no_effect":
+            continue
         try:
             values[key] = _reader(key, own_bases)(key, value)
         except InputRefused as refused:
@@ -94,6 +106,20 @@ def parse_rules(body: Mapping[str, Any], *, own_bases: Sequence[str] = ()) -> Co
     if problems:
         raise InputRefused(*problems)
     return CountingRules(**values)
+
+
+def _in_full(body: Mapping[str, Any]) -> Mapping[str, Any]:
+    """The rules with `outcomes` in place of its short form `no_effect`. Raises InputRefused where both stand there and differ."""
+    if "no_effect" not in body:
+        return body
+    rest, short = {key: value for key, value in body.items() if key != "no_effect"}, body["no_effect"]
+    if not isinstance(short, str) or short not in NO_EFFECT:
+        raise InputRefused(_unknown("no_effect", short, tuple(NO_EFFECT)))
+    outcomes = rest.setdefault("outcomes", list(NO_EFFECT[short]))
+    if set(outcomes) != set(NO_EFFECT[short]):
+        raise InputRefused(Problem("This is short for outcomes, and both stand here.", "rules.no_effect", short,
+                                   f"outcomes {', '.join(NO_EFFECT[short])}, or outcomes alone"))  # fmt: skip
+    return rest
 
 
 def _reader(key: str, own_bases: Sequence[str]) -> Callable[[str, Any], Any]:

@@ -8,8 +8,18 @@ import numpy as np
 from tender_ledger.core.days import parse_day
 from tender_ledger.core.importing.rows import MENDED_COLUMN, PROBLEM_COLUMN, FailingRow, ReadTable, RosterEntry, TableRow
 from tender_ledger.core.messages import InputRefused, Problem, RowProblem
-from tender_ledger.core.rules import BASES, CURRENCIES, KINDS, OUTCOMES, STANCES
-from tender_ledger.core.tally.table import NONE_NAMED, UNCODED, Informants, Ints, Listed, Plants, UseReportTable, Uses
+from tender_ledger.core.rules import ACTORS, BASES, CURRENCIES, KINDS, OUTCOMES, STANCES
+from tender_ledger.core.tally.table import (
+    NONE_NAMED,
+    UNCODED,
+    UNSPECIFIED,
+    Informants,
+    Ints,
+    Listed,
+    Plants,
+    UseReportTable,
+    Uses,
+)
 from tender_ledger.formats.sheet import Row, Sheet, read_sheet, scan_sheet, write_lines
 
 COLUMNS = ("informant", "community", "informant_kind", "event", "date", "taxon", "plant", "rank", "family", "category",
@@ -17,11 +27,12 @@ COLUMNS = ("informant", "community", "informant_kind", "event", "date", "taxon",
            "outcome", "currency", "attributed_to", "mixture", "role", "local_name", "language", "words", "start", "end",
            "note")  # fmt: skip
 ROLES = ("main", "companion", "carrier", "corrective")
-MORE = ("stage", "caution_told")  # columns that the application's own tables have beside those of the format
+MORE = ("stage", "caution_told", "actor")  # columns that the application's own tables have beside those of the format
 _NONE = "none_named"
-_LISTED = {"basis": BASES, "stance": STANCES, "outcome": OUTCOMES, "currency": CURRENCIES, "informant_kind": KINDS, "role": ROLES}
+_LISTED = {"basis": BASES, "stance": STANCES, "outcome": OUTCOMES, "currency": CURRENCIES, "informant_kind": KINDS, "role": ROLES,
+           "actor": ACTORS}  # fmt: skip
 _DEFAULT = {"basis": "unstated", "stance": "affirms", "outcome": "unstated", "currency": "unstated",
-            "informant_kind": "holder", "role": "main"}  # fmt: skip
+            "informant_kind": "holder", "role": "main", "actor": "people"}  # fmt: skip
 _BLANK = {column: _DEFAULT.get(column, "") for column in (*COLUMNS, *MORE)}
 
 
@@ -208,6 +219,7 @@ def _columns(rows: Sequence[Row], people: Informants, roster_given: bool) -> Use
         currency=_codes((row["currency"] for row in rows), CURRENCIES),
         mixture=_codes((row["mixture"] for row in rows), ["", *sorted({r["mixture"] for r in rows} - {""})]),
         minor_role=np.array([row["role"] in ("carrier", "corrective") for row in rows], dtype=bool),
+        by_animal=np.array([row["actor"] == "animal" for row in rows], dtype=bool),
         scheme=_codes((row["scheme"] or (schemes or [""])[0] for row in rows), schemes or [""]),
         schemes=tuple(schemes),
         subcategory=_codes((row["subcategory"] for row in rows), ["", *subcategories]) - 1,
@@ -220,7 +232,7 @@ def _columns(rows: Sequence[Row], people: Informants, roster_given: bool) -> Use
 
 def _listed(cells: Iterable[str]) -> Listed:
     """Cells of several codes, parted by semicolons; one that stands twice in a cell is one."""
-    told = [dict.fromkeys(code.strip() for code in cell.split(";") if code.strip()) for cell in cells]
+    told = [dict.fromkeys(code for part in cell.split(";") if (code := part.strip()) and code != UNSPECIFIED) for cell in cells]
     labels = sorted({code for codes in told for code in codes})
     place = {code: at for at, code in enumerate(labels)}
     pairs = np.array([(row, place[code]) for row, codes in enumerate(told) for code in codes], dtype=np.int64).reshape(-1, 2)

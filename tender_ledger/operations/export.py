@@ -123,7 +123,7 @@ def _report(row: dict[str, Any], plant: dict[str, Any], scheme: str, used: dict[
         "component": row["component"] if row["component"] > 1 else "", "basis": row["basis_code"],
         "stance": row["stance_code"], "outcome": row["outcome_code"], "stage": row["stage_code"],
         "currency": row["currency"], "attributed_to": row["attributed_to"], "mixture": row["mixture"],
-        "role": row["role"] if row["mixture"] else "",
+        "role": row["role"] if row["mixture"] else "", "actor": row["actor"] if row["actor"] != "people" else "",
         "local_name": name, "language": language,
         "words": row["words"], "start": _seconds(row["start_s"]), "end": _seconds(row["end_s"]),
         "note": row["note"], "caution_told": row["caution"],

@@ -22,12 +22,19 @@ from tender_ledger.storage.queries import people, reports, studies, told
 HARVEST_EFFECTS = {"unstated": "not said", "none": "none: fallen, pruned", "light": "light: tips, leaves, it regrows",
                    "part": "a part of it: bark, some roots", "whole": "the whole plant",
                    "returned": "returned or replanted"}  # fmt: skip
-TAKERS = {"unstated": "not said", "adult": "an adult", "child": "a child", "pregnant": "a pregnant woman", "animal": "an animal",
-          "crop": "a crop"}  # fmt: skip
+TAKERS = {
+    "unstated": "not said",
+    "adult": "an adult",
+    "child": "a child",
+    "pregnant": "a pregnant woman",
+    "animal": "an animal that people feed or treat",
+    "crop": "a crop",
+}
+ACTORS = {"people": "people", "animal": "an animal, of itself: noted, never counted"}
 CURRENCIES = {"unstated": "not said", "current": "now", "former": "formerly", "remembered": "only remembered"}
 ROLES = {"main": "main", "companion": "companion", "carrier": "carrier", "corrective": "corrective"}
 TEXTS = ("season", "harvest", "dose", "phase", "frequency", "course", "attributed_to", "mixture", "proportion")
-_CHOSEN = {"harvest_effect": "unstated", "taker": "unstated", "currency": "unstated", "role": "main"}
+_CHOSEN = {"harvest_effect": "unstated", "actor": "people", "taker": "unstated", "currency": "unstated", "role": "main"}
 ROWS: Mapping[str, tuple[str, ...]] = {
     "components": ("parts", "methods", "applications"),
     "codings": ("scheme", "category", "subcategory", "purpose"),

@@ -229,6 +229,7 @@ SENTENCES: Mapping[str, tuple[str, str]] = {
     "encounter_days_order": ("day", "The last day cannot come before the first."),
     "encounter_came_once": ("event", "The study has this encounter already. Read the table anew."),
     "use_report_harvest_effect_known": ("harvest_effect", "Choose what the harvest does to the plant from the list."),
+    "use_report_actor_known": ("actor", "Choose who uses it from the list."),
     "use_report_taker_known": ("taker", "Choose for whom it is from the list."),
     "report_ingredient_role_known": ("ingredients", "An ingredient is the main one, a companion, a carrier or a corrective."),
     "dispute_in_order": ("other", "A report cannot contradict itself."),

@@ -9,7 +9,8 @@ from tender_ledger.core.rules import KEYS, CountingRules, parse_rules
 FORMAT_DEFAULTS = {
     "unit": "category", "level": "category", "secondary_codes": "ignore",
     "basis": ["own", "patient", "witnessed", "taught", "community", "historical", "unstated"], "stances": ["affirms"],
-    "no_effect": "count", "informant_kinds": ["holder"], "mixtures": "each", "undetermined": "drop", "genus_level": "own_taxon",
+    "outcomes": ["helped", "none", "unstated"], "actors": ["people"],
+    "informant_kinds": ["holder"], "mixtures": "each", "undetermined": "drop", "genus_level": "own_taxon",
     "qualified": "as_taxon", "infraspecific": "lump", "scheme": None,
     "currency": ["current", "former", "remembered", "unstated"], "n": "roster", "nc": None, "communities": None, "repeat": "once",
     "resample": "all",
@@ -21,7 +22,7 @@ FURTHER = [("unit", "use_part"), ("level", "subcategory"), ("level", {"medicines
 
 def test_the_defaults_are_those_of_the_format():
     assert CountingRules().to_json() == FORMAT_DEFAULTS
-    assert set(KEYS) == set(FORMAT_DEFAULTS)
+    assert set(KEYS) == {*FORMAT_DEFAULTS, "no_effect"}  # the short form of outcomes
 
 
 def test_rules_come_back_from_their_json():
@@ -44,6 +45,22 @@ def test_an_unknown_key_or_value_names_the_allowed_ones():
     assert "secondary_codes" in told["rules.units"].expected
     assert told["rules.n"].expected == "roster, reporting"
     assert told["rules.basis"].found == "rumour"
+
+
+def test_no_effect_is_short_for_outcomes():
+    assert parse_rules({"no_effect": "count"}) == CountingRules()
+    assert parse_rules({"no_effect": "leave_out"}).outcomes == ("helped", "unstated")
+    assert parse_rules({"no_effect": "leave_out", "outcomes": ["unstated", "helped"]}).outcomes == ("helped", "unstated")
+    with pytest.raises(InputRefused, match="short for outcomes"):
+        parse_rules({"no_effect": "count", "outcomes": ["harmed"]})
+    with pytest.raises(InputRefused, match="count, leave_out"):
+        parse_rules({"no_effect": "maybe"})
+
+
+def test_no_rule_counts_what_an_animal_does_of_itself():
+    with pytest.raises(InputRefused) as refused:
+        parse_rules({"actors": ["people", "animal"]})
+    assert refused.value.problems[0].expected == "people"
 
 
 @pytest.mark.parametrize("value", [[], "own", None])

@@ -143,3 +143,42 @@ def test_parts_and_preparations_by_taxon_category_and_community():
 def test_a_community_or_scheme_that_nobody_has_is_refused(rules: dict[str, Any]):
     with pytest.raises(InputRefused):
         reckoned(**rules)
+
+
+OUTCOMES = """informant,taxon,category,outcome,actor,part
+A,Salix caprea,food,helped,,leaf
+B,Salix caprea,food,none,,unspecified
+C,Salix caprea,food,harmed,,leaf;unspecified
+D,Salix caprea,food,unstated,,
+E,Salix caprea,animal_food,helped,animal,bark
+F,Salix caprea,animal_food,helped,people,bark
+G,Tilia cordata,food,harmed,,flower
+"""
+
+
+def of_outcomes(**rules: Any) -> dict[str, int]:
+    r = reckon(count(read_report_table(OUTCOMES.encode()), parse_rules(rules)))
+    return {r.taxa[at]: int(r.ur[at]) for at in range(len(r.taxa)) if r.told[at]}
+
+
+def test_what_only_harmed_is_no_use_unless_the_rules_say_so():
+    assert of_outcomes() == {"Salix caprea": 4}
+    assert of_outcomes(no_effect="leave_out") == {"Salix caprea": 3}
+    assert of_outcomes(outcomes=["helped", "none", "harmed", "unstated"]) == {"Salix caprea": 5, "Tilia cordata": 1}
+    assert of_outcomes(outcomes=["harmed"]) == {"Salix caprea": 1, "Tilia cordata": 1}
+
+
+def test_what_an_animal_does_of_itself_is_no_use_and_an_animal_fed_by_people_is_one():
+    r = reckon(count(read_report_table(OUTCOMES.encode()), parse_rules({})))
+    fed = r.categories.index("animal_food")
+    assert r.ur_by_category[r.taxa.index("Salix caprea")][fed] == 1
+
+
+def test_an_unspecified_part_is_none_told_and_hides_no_other():
+    """Of five reports that count, two say leaf or bark, two none, and one only that it is not said which."""
+    tally = count(read_report_table(OUTCOMES.encode()), parse_rules({"outcomes": ["helped", "none", "harmed", "unstated"]}))
+    found = shares_told(tally, tally.table.parts, "taxon")
+    at = found.of.index("Salix caprea")
+    assert found.labels == ("bark", "flower", "leaf")
+    assert found.counts[at].tolist() == [1, 0, 2, 2]  # the last column: none told
+    assert found.shares[at].tolist() == pytest.approx([1 / 3, 0, 2 / 3])

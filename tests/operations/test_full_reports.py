@@ -213,3 +213,17 @@ def test_who_was_erased_is_an_erased_holder_to_those_taught_and_contradicted(sma
     assert [(one["report"], one["note"]) for one in told.disputes_of(small.scope, small.one)] == [(None, "an erased holder")]
     assert not any("X-02" in str(one) for one in rows("SELECT before, after FROM change"))
     assert value(f"SELECT count(*) FROM change WHERE after::text LIKE '%%\"teacher_id\": {small.second}%%'") == 0
+
+
+def test_what_an_animal_does_of_itself_is_noted_and_never_counted(small: Told):
+    def counted() -> int:
+        return int(reckon_study(small.scope, CountingRules()).result.ur.sum())
+
+    assert counted() == 1
+    assert small.in_full(small.one, ToldInFull({"actor": "people", "taker": "animal"}))["taker"] == "animal"
+    assert counted() == 1
+    assert small.in_full(small.one, ToldInFull({"actor": "animal"}))["actor"] == "animal"
+    assert counted() == 0
+    assert [one["id"] for one in queries.reports(small.scope)] == [small.one, small.other]
+    with pytest.raises(Refused, match="who uses it"):
+        small.in_full(small.one, ToldInFull({"actor": "spirits"}))

@@ -32,7 +32,8 @@ from tender_ledger.core.times import read_time
 KNOWN_COLUMNS = frozenset(
     {"informant", "community", "informant_kind", "event", "date", "taxon", "plant", "rank", "family", "category", "scheme",
      "subcategory", "use", "part", "preparation", "application", "component", "basis", "stance", "outcome", "currency",
-     "attributed_to", "mixture", "role", "local_name", "language", "words", "start", "end", "note", "stage", "caution_told"}
+     "attributed_to", "mixture", "role", "local_name", "language", "words", "start", "end", "note", "stage", "caution_told",
+     "actor"}
 )  # fmt: skip
 _FIELD_NUMBER = re.compile(r"P-0*([1-9]\d{0,5})$")
 _EVENT_NUMBER = re.compile(r"E0*([1-9]\d{0,5})$")
@@ -302,7 +303,7 @@ class _RowReading:
         values: dict[str, Any] = {
             "basis": self._one("basis", "basis"), "stance": full["stance"], "outcome": full["outcome"],
             "stage": self._one("stage", "stage") if full["stage"] else None,
-            "currency": full["currency"], "role": full["role"], "attributed_to": full["attributed_to"],
+            "currency": full["currency"], "role": full["role"], "actor": full["actor"], "attributed_to": full["attributed_to"],
             "mixture": full["mixture"], "words": full["words"], "note": full["note"],
             "caution": full["caution_told"], "start_s": self._time("start"), "end_s": self._time("end"),
             "extra": self._extra(),

@@ -268,8 +268,9 @@ def _rows_that_count(table: UseReportTable, rules: CountingRules) -> Bools:
     keep: Bools = table.category >= 0
     keep &= _listed(table.bases, rules.basis)[table.basis]
     keep &= _listed(STANCES, rules.stances)[table.stance]
-    if rules.no_effect == "leave_out":
-        keep &= table.outcome != OUTCOMES.index("none")
+    keep &= _listed(OUTCOMES, rules.outcomes)[table.outcome]
+    if table.by_animal is not None:
+        keep &= ~table.by_animal
     if table.currency is not None and rules.currency != CURRENCIES:
         keep &= _listed(CURRENCIES, rules.currency)[table.currency]
     elif table.currency is None and "unstated" not in rules.currency:

@@ -12,6 +12,7 @@ Ints = npt.NDArray[Any]  # of integers; which width is the platform's affair
 Bools = npt.NDArray[np.bool_]
 
 NONE_NAMED = -2  # category code of a row that says: asked about this plant, no use named
+UNSPECIFIED = "unspecified"  # the code of a part or a preparation that was not said: no row lists it
 UNCODED = -1  # category code of a row whose category is not yet known
 
 
@@ -70,8 +71,8 @@ class UseReportTable:
     Columns of length n: informant, event, plant, category (see NONE_NAMED, UNCODED), use (-1 where no category),
     basis (a code into `bases`), stance, outcome (codes into `rules.STANCES`, `OUTCOMES`). Optional columns are None where
     the rows do not carry them: currency, mixture (0: none; else the remedy of the row's informant), minor_role (carrier or
-    corrective), scheme, subcategory (-1: none), secondary (the code is a further one of its report), parts and
-    preparations, row (identities).
+    corrective), by_animal (what an animal does of itself), scheme, subcategory (-1: none), secondary (the code is a further
+    one of its report), parts and preparations, row (identities).
     """
 
     informants: Informants
@@ -90,6 +91,7 @@ class UseReportTable:
     currency: Ints | None = None
     mixture: Ints | None = None
     minor_role: Bools | None = None
+    by_animal: Bools | None = None
     scheme: Ints | None = None
     schemes: tuple[str, ...] = ()
     subcategory: Ints | None = None

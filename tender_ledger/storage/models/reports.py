@@ -147,6 +147,7 @@ class UseReport(StudyRecord):
     harvest = TextField(default="")
     harvest_effect = TextField(default="unstated")
     dose = TextField(default="")
+    actor = TextField(default="people")
     taker = TextField(default="unstated")
     phase = TextField(default="")
     frequency = TextField(default="")

@@ -46,7 +46,7 @@ def _select(scope: Scope, condition: str) -> str:
             {label(term="r.outcome_id")} AS outcome, {code(term="r.outcome_id")} AS outcome_code,
             {_listed("report_application", "application_id", _LABEL)} AS applications,
             {_listed("report_application", "application_id", _CODE)} AS application_codes,
-            {_COMPONENT} AS component, r.end_s, r.currency, r.attributed_to, r.mixture, r.role, r.extra,
+            {_COMPONENT} AS component, r.end_s, r.currency, r.attributed_to, r.mixture, r.role, r.actor, r.extra,
             {label(term="r.stage_id")} AS stage, {code(term="r.stage_id")} AS stage_code,
             {_listed("report_part", "part_id", _LABEL)} AS parts, {_listed("report_part", "part_id", _CODE)} AS part_codes,
             {_listed("report_method", "method_id", _LABEL)} AS methods,

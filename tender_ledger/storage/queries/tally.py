@@ -8,7 +8,17 @@ import numpy as np
 
 from tender_ledger.core.messages import InputRefused, Problem
 from tender_ledger.core.rules import BASES, CURRENCIES, OUTCOMES, STANCES, CountingRules
-from tender_ledger.core.tally.table import NONE_NAMED, UNCODED, Informants, Ints, Listed, Plants, UseReportTable, Uses
+from tender_ledger.core.tally.table import (
+    NONE_NAMED,
+    UNCODED,
+    UNSPECIFIED,
+    Informants,
+    Ints,
+    Listed,
+    Plants,
+    UseReportTable,
+    Uses,
+)
 from tender_ledger.core.terms import Scope
 from tender_ledger.storage.database import database, rows
 from tender_ledger.storage.queries.plants import counted_plants
@@ -78,7 +88,8 @@ def _rarely_used(scope: Scope) -> dict[str, bool]:
     """Which of the columns that most studies do not use say something in a report of the study."""
     return rows(
         """SELECT EXISTS (SELECT FROM use_report WHERE study_id = %(study)s AND currency <> 'unstated') AS currency,
-                  EXISTS (SELECT FROM use_report WHERE study_id = %(study)s AND (mixture <> '' OR role <> 'main')) AS mixture""",
+                  EXISTS (SELECT FROM use_report WHERE study_id = %(study)s AND (mixture <> '' OR role <> 'main')) AS mixture,
+                  EXISTS (SELECT FROM use_report WHERE study_id = %(study)s AND actor = 'animal') AS by_animal""",
         study=scope.study_id,
     )[0]
 
@@ -90,6 +101,8 @@ def _rare_columns(used: dict[str, bool]) -> dict[str, str]:
         found["currency"] = f"array_position(ARRAY[{currencies}], r.currency) - 1"
     if used["mixture"]:
         found |= {"mixture": "coalesce(m.code, 0)", "minor_role": "(r.role IN ('carrier', 'corrective'))::int"}
+    if used["by_animal"]:
+        found["by_animal"] = "(r.actor = 'animal')::int"
     return found
 
 
@@ -132,8 +145,9 @@ def with_parts_told(scope: Scope, table: UseReportTable) -> UseReportTable:
     for name, kind, column in (("parts", "report_part", "part_id"), ("preparations", "report_method", "method_id")):
         told = rows(
             f"""SELECT DISTINCT x.report_id AS report, v.code FROM {kind} x JOIN vocabulary_term v ON v.id = x.{column}
-                WHERE x.study_id = %(study)s""",
+                WHERE x.study_id = %(study)s AND v.code <> %(unspecified)s""",
             study=scope.study_id,
+            unspecified=UNSPECIFIED,
         )
         labels = tuple(sorted({one["code"] for one in told}))
         place = {label: at for at, label in enumerate(labels)}
@@ -217,10 +231,9 @@ def assemble(columns: dict[str, Ints], labels: dict[str, Any]) -> UseReportTable
     if "subcategory" in columns:
         places = _places([one["id"] for one in labels["subcategories"]], columns["subcategory"])
         table["subcategory"] = np.concatenate([places, pad - 1])
-    if "secondary" in columns:
-        table["secondary"] = np.concatenate([columns["secondary"], pad]).astype(bool)
-    if "minor_role" in columns:
-        table["minor_role"] = np.concatenate([columns["minor_role"], pad]).astype(bool)
+    for name in ("secondary", "minor_role", "by_animal"):
+        if name in columns:
+            table[name] = np.concatenate([columns[name], pad]).astype(bool)
     if not there.all():
         table = {name: column[there] for name, column in table.items()}
     return UseReportTable(

@@ -20,7 +20,7 @@ def report_in_full(scope: Scope, report_id: int) -> dict[str, Any] | None:
     label = _LABEL.format
     teachers = allowed(scope, written_by="h.recorded_by")
     return row(
-        f"""SELECT r.season, r.harvest, r.harvest_effect, r.dose, r.taker, r.phase, r.frequency, r.course, r.proportion,
+        f"""SELECT r.season, r.harvest, r.harvest_effect, r.dose, r.actor, r.taker, r.phase, r.frequency, r.course, r.proportion,
             r.currency, r.attributed_to, r.mixture, r.role, r.end_s, r.language_id, r.cited_id, l.name::text AS words_language,
             s.code::text AS cited, s.csl AS cited_work,
             coalesce((SELECT json_agg(json_build_object('component', c.component,

@@ -20,7 +20,7 @@ VIEWS = ("plants", "categories", "ladder")
 LADDER_INDICES = ("ci", "rfc", "uv", "ur", "fc", "nu")
 FILTER = tuple(field.name for field in fields(Selection))
 # What a form of the page carries along, so that changing one thing leaves the others.
-RULE_KEYS = ("rules", "informants", "basis", "tried", "level", "scheme", "nc", "currency", "stances", *WORDS)
+RULE_KEYS = ("rules", "informants", "basis", "tried", "level", "scheme", "nc", "currency", "stances", "outcomes", *WORDS)
 KEPT = ("show", "group", "with", "sort", "index", *FILTER, *RULE_KEYS)
 
 
@@ -76,7 +76,7 @@ def with_changes(rules: CountingRules, arguments: Any) -> CountingRules:
     """The rules with what the address or the form changes in them."""
     rules = _named(arguments.get("rules", ""), rules)
     changes: dict[str, Any] = {key: arguments[key] for key in WORDS if key in arguments}
-    for key in ("currency", "stances"):
+    for key in ("currency", "stances", "outcomes"):
         if key in arguments:
             changes[key] = arguments.getlist(key)
     if arguments.get("scheme"):

@@ -45,7 +45,14 @@ from tender_ledger.web.shared.answers import Page
 from tender_ledger.web.shared.chosen import chosen_words
 from tender_ledger.web.shared.fonts import font_files
 from tender_ledger.web.shared.mathml import mathml, symbol
-from tender_ledger.web.shared.rules_sentence import BASIS_NAMES, CHOICES, further_choices, rules_parts, rules_sentence
+from tender_ledger.web.shared.rules_sentence import (
+    BASIS_NAMES,
+    CHOICES,
+    OUTCOME_NAMES,
+    further_choices,
+    rules_parts,
+    rules_sentence,
+)
 from tender_ledger.web.shared.spread import done, opened, spread
 from tender_ledger.web.shared.study_scope import study_blueprint
 from tender_ledger.web.shared.words import gettext as _
@@ -116,7 +123,8 @@ def _file_address(kind: str) -> str:
 def _margin(kind: str, about: str, part: Reckoning, one: Asked, group: str, context: dict[str, Any]) -> str:
     """The template of the margin, with what it needs put into the context."""
     if kind == "rules":
-        context |= {"bases": (*BASES, *study_operations.own_bases(g.scope)), "basis_names": BASIS_NAMES, "choices": CHOICES,
+        context |= {"bases": (*BASES, *study_operations.own_bases(g.scope)), "basis_names": BASIS_NAMES,
+                    "outcome_names": OUTCOME_NAMES, "choices": CHOICES,
                     "currencies": CURRENCIES, "rule_keys": RULE_KEYS, "schemes": studies.schemes(g.scope),
                     "further": further_choices(one.rules)}  # fmt: skip
         return "reckoning/_rules.html"

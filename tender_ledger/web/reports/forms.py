@@ -5,7 +5,7 @@ from typing import Self
 from flask_wtf.file import FileField
 from wtforms import BooleanField, SelectField
 
-from tender_ledger.operations.full_reports import CURRENCIES, HARVEST_EFFECTS, ROLES, TAKERS
+from tender_ledger.operations.full_reports import ACTORS, CURRENCIES, HARVEST_EFFECTS, ROLES, TAKERS
 from tender_ledger.operations.importing import TERM_WORDS
 from tender_ledger.web.shared.forms import LedgerForm, language_choices, options, source_choices, text
 from tender_ledger.web.shared.words import gettext as _
@@ -43,6 +43,7 @@ class FullForm(LedgerForm):
         _("What that does to the plant"), choices=options(HARVEST_EFFECTS.items()), validate_choice=False
     )
     dose = text(_("How much"), _("As told: three drops, a rounded spoon, a cup a day."))
+    actor = SelectField(_("Who uses it"), choices=options(ACTORS.items()), validate_choice=False)
     taker = SelectField(_("For whom"), choices=options(TAKERS.items()), validate_choice=False)
     phase = text(_("When in the illness"), _("At its onset, after the fever breaks."))
     frequency = text(_("How often"))

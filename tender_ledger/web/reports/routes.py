@@ -7,7 +7,7 @@ from flask import abort, g, render_template, request, url_for
 from tender_ledger.core.rights import Right
 from tender_ledger.operations import reports as operations
 from tender_ledger.operations.errors import Conflict, Refused
-from tender_ledger.operations.full_reports import CURRENCIES, HARVEST_EFFECTS, TAKERS
+from tender_ledger.operations.full_reports import ACTORS, CURRENCIES, HARVEST_EFFECTS, TAKERS
 from tender_ledger.operations.typed_report import TypedReport, as_typed
 from tender_ledger.storage.queries import acts, people, plants, told, worklist
 from tender_ledger.storage.queries import reports as queries
@@ -48,7 +48,7 @@ def report_page(found: dict[str, Any], refused: str = "") -> str:
         disputes=told.disputes_of(g.scope, found["id"]),
         same=[one for one in same if one["id"] != found["id"]],
         others=[one for one in beside if one["informant_id"] != found["informant_id"]],
-        effects=HARVEST_EFFECTS, takers=TAKERS, currencies=CURRENCIES,
+        effects=HARVEST_EFFECTS, actors=ACTORS, takers=TAKERS, currencies=CURRENCIES,
     )  # fmt: skip
 
 

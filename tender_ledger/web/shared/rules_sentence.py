@@ -19,6 +19,12 @@ BASIS_NAMES = {
     "regulation": _("regulation"),
     "unstated": _("unstated"),
 }
+OUTCOME_NAMES = {
+    "helped": _("helped"),
+    "none": _("no effect"),
+    "harmed": _("harmed"),
+    "unstated": _("not said"),
+}
 _STUDIES = frozenset({"laboratory", "animal_study", "human_trial", "study_unspecified", "regulation"})
 
 
@@ -52,7 +58,6 @@ def rules_sentence(rules: CountingRules) -> str:
 
 CHOICES = {
     "secondary_codes": {"ignore": _("first code only"), "count": _("further codes counted too")},
-    "no_effect": {"count": _("uses without effect counted"), "leave_out": _("uses without effect left out")},
     "mixtures": {
         "each": _("each plant of a mixture, carriers not"),
         "all_roles": _("every plant of a mixture, carriers too"),
@@ -99,6 +104,8 @@ def further_choices(rules: CountingRules) -> str:
         words.append(_("by the scheme %(scheme)s", scheme=rules.scheme))
     if rules.currency != usual.currency:
         words.append(_("told as %(currency)s", currency=_listed([one.replace("_", " ") for one in rules.currency])))
+    if rules.outcomes != usual.outcomes:
+        words.append(_("with the outcomes %(outcomes)s", outcomes=_listed([OUTCOME_NAMES[one] for one in rules.outcomes])))
     if rules.stances != usual.stances:
         words.append(_("stances %(stances)s", stances=_listed(list(rules.stances))))
     if rules.communities:

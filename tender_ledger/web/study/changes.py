@@ -50,7 +50,7 @@ _UNSAID = frozenset(
     {"name_fold", "came_as", "recorded_by", "set_by", "scheme", "position", "component", "told", "file_sha256", "is_primary"}
 )
 _CODED = frozenset({"form", "kind", "way", "role", "gender", "chosen", "credit", "qualifier", "basis", "confidence", "part",
-                    "currency", "harvest_effect", "taker", "withdrawal", "rule", "vocabulary", "origin",
+                    "currency", "harvest_effect", "actor", "taker", "withdrawal", "rule", "vocabulary", "origin",
                     "management"})  # fmt: skip
 _LABELS = {
     "parent_id": _("lies within"), "may_record": _("may be recorded"), "may_count": _("may be counted"),
@@ -60,7 +60,7 @@ _LABELS = {
     "day_from": _("first day"), "day_to": _("last day"), "is_current": _("is the one that counts"), "start_s": _("from, seconds"),
     "end_s": _("to, seconds"), "codings": _("for"), "methods": _("made ready"), "applications": _("given"),
     "outcome_id": _("result"), "stage_id": _("plant stage"), "informants": _("who was there"), "limits": _("except"),
-    "harvest_effect": _("what the harvest does"), "taker": _("for whom"), "cited_id": _("read in"),
+    "harvest_effect": _("what the harvest does"), "actor": _("who uses it"), "taker": _("for whom"), "cited_id": _("read in"),
     "teachings": _("taught by"), "steps": _("step by step"), "ingredients": _("also in it"), "other_id": _("and"),
     "in_force": _("in force"), "body": _("rules"), "csl": _("work"), "refuses": _("not to be"),
     "latitude": _("latitude, degrees"),
