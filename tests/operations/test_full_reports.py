@@ -219,10 +219,11 @@ def test_what_an_animal_does_of_itself_is_noted_and_never_counted(small: Told):
     def counted() -> int:
         return int(reckon_study(small.scope, CountingRules()).result.ur.sum())
 
+    coded = {"codings": [MEDICINE]}
     assert counted() == 1
-    assert small.in_full(small.one, ToldInFull({"actor": "people", "taker": "animal"}))["taker"] == "animal"
+    assert small.in_full(small.one, ToldInFull({"actor": "people", "taker": "animal"}, coded))["taker"] == "animal"
     assert counted() == 1
-    assert small.in_full(small.one, ToldInFull({"actor": "animal"}))["actor"] == "animal"
+    assert small.in_full(small.one, ToldInFull({"actor": "animal"}, coded))["actor"] == "animal"
     assert counted() == 0
     assert [one["id"] for one in queries.reports(small.scope)] == [small.one, small.other]
     with pytest.raises(Refused, match="who uses it"):
