@@ -108,6 +108,20 @@ def test_published_in_aggregate_and_not_word_for_word(small: SmallStudy):
     assert b"XAN-02" not in b"".join(files.values())
 
 
+def test_published_in_aggregate_is_not_row_by_row(small: SmallStudy):
+    """Rows are of who lets rows leave; the others are in the counts alone. Older agreements say the first only."""
+    willow = small.plant("Salix caprea")
+    for number in range(6):
+        code = f"XAN-{number}"
+        small.report(small.encounter(small.holder(code, may_publish_rows=number < 3)), code, willow)
+    files = {name: content.decode() for name, content in export_study(small.scope).items()}
+    for name in ("reports.csv", "informants.csv"):
+        assert [code for code in map("XAN-{}".format, range(6)) if code in files[name]] == ["XAN-0", "XAN-1", "XAN-2"], name
+    assert "XAN-" not in files["counts.csv"]
+    willow_counts = [line for line in files["counts.csv"].splitlines() if "Salix caprea,," in line]
+    assert [line.split(",")[-1] for line in willow_counts if line.startswith(",")] == ["6"]
+
+
 def test_a_withdrawal_seals_at_once_for_every_role_and_a_new_agreement_unseals(small: SmallStudy):
     talk, made = told_by(small, "XAN-01")
     small.agree("XAN-01", date(2026, 1, 3))

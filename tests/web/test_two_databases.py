@@ -431,9 +431,10 @@ def without_whole(page: str) -> str:
 
 
 def numbers_of(page: str) -> str:
-    """The page of a reckoning without the thread, and without local names, which come from what is shown."""
+    """The page of a reckoning without the thread, and without what comes of what is shown: local names, what is left out."""
     _, main, shown = page.partition("<main")
     assert main, page[:200]
+    shown = re.sub(r'(?s)<p class="small left-out">.*?</p>', "", shown)
     return re.sub(r"(?s)<(td|span) class=.local.*?</\1>|<[^>]+>", "", shown)
 
 

@@ -4,6 +4,7 @@ One sort of the rows by (taxon, informant, use, event) gives every set of distin
 category: a shorter key is a prefix of the longer. A key counted twice counts once; rows are never counted.
 """
 
+from collections.abc import Iterator
 from dataclasses import dataclass
 from functools import cached_property
 
@@ -264,25 +265,35 @@ def allowed_informants(table: UseReportTable, rules: CountingRules) -> Bools:
     return allowed
 
 
-def _rows_that_count(table: UseReportTable, rules: CountingRules) -> Bools:
-    keep: Bools = table.category >= 0
-    keep &= _listed(table.bases, rules.basis)[table.basis]
-    keep &= _listed(STANCES, rules.stances)[table.stance]
-    keep &= _listed(OUTCOMES, rules.outcomes)[table.outcome]
+def row_conditions(table: UseReportTable, rules: CountingRules) -> Iterator[tuple[str, Bools]]:
+    """What the rules ask of a row, by name, each with the rows that meet it; a row that meets all of them counts.
+
+    What rules leave to other places is not among them: who counts as an informant, and which plants do.
+    """
+    yield "coded", table.category >= 0
+    yield "basis", _listed(table.bases, rules.basis)[table.basis]
+    yield "stance", _listed(STANCES, rules.stances)[table.stance]
+    yield "outcome", _listed(OUTCOMES, rules.outcomes)[table.outcome]
     if table.by_animal is not None:
-        keep &= ~table.by_animal
+        yield "actor", ~table.by_animal
     if table.currency is not None and rules.currency != CURRENCIES:
-        keep &= _listed(CURRENCIES, rules.currency)[table.currency]
+        yield "currency", _listed(CURRENCIES, rules.currency)[table.currency]
     elif table.currency is None and "unstated" not in rules.currency:
-        keep &= False
+        yield "currency", np.zeros(len(table), dtype=bool)
     if table.minor_role is not None and rules.mixtures in ("each", "own_taxon", "share"):
-        keep &= ~table.minor_role
+        yield "role", ~table.minor_role
     if table.mixture is not None and rules.mixtures == "drop":
-        keep &= table.mixture == 0
+        yield "mixture", table.mixture == 0
     if table.secondary is not None and rules.secondary_codes == "ignore":
-        keep &= ~table.secondary
+        yield "secondary", ~table.secondary
     if table.scheme is not None:
-        keep &= table.scheme == _scheme(table, rules)
+        yield "scheme", table.scheme == _scheme(table, rules)
+
+
+def _rows_that_count(table: UseReportTable, rules: CountingRules) -> Bools:
+    keep = np.ones(len(table), dtype=bool)
+    for _name, met in row_conditions(table, rules):
+        keep &= met
     return keep
 
 

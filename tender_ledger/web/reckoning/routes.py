@@ -22,8 +22,10 @@ from tender_ledger.operations import reckoning as operations
 from tender_ledger.operations import studies as study_operations
 from tender_ledger.operations.disclosure.splits import communities_of_shown, minimum_of
 from tender_ledger.operations.errors import Refused
+from tender_ledger.operations.exclusions import count_exclusions, excluded_reports
 from tender_ledger.operations.publishing import publish_ladder
 from tender_ledger.storage.queries import people, studies
+from tender_ledger.storage.queries.reports import reports_by_id
 from tender_ledger.web.reckoning.asked import (
     FILTER,
     KEPT,
@@ -40,7 +42,7 @@ from tender_ledger.web.reckoning.ladder_files import AboutLadder, ladder_csv, la
 from tender_ledger.web.reckoning.shown import shown_of
 from tender_ledger.web.reckoning.views import VIEWS
 from tender_ledger.web.reckoning.views.first_tables import first_tables
-from tender_ledger.web.reckoning.workings import taken_apart, working_of
+from tender_ledger.web.reckoning.workings import first_reports, taken_apart, working_of
 from tender_ledger.web.shared.answers import Page
 from tender_ledger.web.shared.chosen import chosen_words
 from tender_ledger.web.shared.fonts import font_files
@@ -48,6 +50,7 @@ from tender_ledger.web.shared.mathml import mathml, symbol
 from tender_ledger.web.shared.rules_sentence import (
     BASIS_NAMES,
     CHOICES,
+    LEFT_OUT,
     OUTCOME_NAMES,
     further_choices,
     rules_parts,
@@ -81,6 +84,8 @@ def show() -> str:
         "n_of": reckoned.n_of,
         "shown_alone": communities_of_shown(g.scope),
         "further_words": further_choices(one.rules),
+        "left_out": count_exclusions(g.scope, one.rules, community=one.group),
+        "left_out_words": {reason: words for reason, (words, _why) in LEFT_OUT.items()},
         "views": VIEWS,
         "view": "",
         "carried": carried,
@@ -136,6 +141,15 @@ def _margin(kind: str, about: str, part: Reckoning, one: Asked, group: str, cont
             "minimum": minimum_of(g.scope),
         }
         return "reckoning/_everybody.html"
+    if kind == "left" and about in LEFT_OUT:
+        numbers = excluded_reports(g.scope, one.rules, about, community=one.group)
+        context |= {
+            "left_out_reason": about,
+            "left_out_help": LEFT_OUT[about][1],
+            "left_out_reports": reports_by_id(g.scope, numbers),
+            "first_reports": first_reports(),
+        }
+        return "reckoning/_left_out.html"
     if kind.partition("/")[0] in EXPLAINED:
         bodies = [context[name].body if context.get(name) else None for name in ("sure", "spans")]
         found = taken_apart(first_tables(one, g.scope, context["whole"], *bodies), one, kind, about)

@@ -36,14 +36,14 @@ def working_of(part: Reckoning, kind: str, about: str, rules: CountingRules, gro
     behind: dict[str, Any] = {"taxon": about} if is_taxon else {"category": about}
     found = {"working": working, "names": NAMES, "sources": SOURCES, "misleads": MISLEADS[kind], "is_taxon": is_taxon,
              "of_group": part, "behind": reports_behind(g.scope, rules, **behind, community=group),
-             "first_reports": _first_reports()}  # fmt: skip
+             "first_reports": first_reports()}  # fmt: skip
     if kind in PER_INFORMANT or kind == "icf":
         sure = analyses.uncertainty(g.scope, rules, group=group).body or {}
         found["interval"] = sure.get("categories", {}).get(about) if kind == "icf" else _interval(sure, about, kind)
     return found
 
 
-def _first_reports() -> int:
+def first_reports() -> int:
     return 10_000 if "all" in request.args else _FIRST
 
 
@@ -72,7 +72,7 @@ def taken_apart(content: Content, one: Asked, kind: str, about: str) -> tuple[st
     return "reckoning/_explained.html", {
         "explanation": entry, "numbers": put, "apart": apart, "subject": subject, "row": row,
         "taxon": row.get("taxon", ""), **_value(block, kind, row, apart.ends),
-        "behind": None if behind is None else reports_behind(g.scope, one.rules, **behind), "first_reports": _first_reports(),
+        "behind": None if behind is None else reports_behind(g.scope, one.rules, **behind), "first_reports": first_reports(),
     }  # fmt: skip
 
 

@@ -25,6 +25,29 @@ OUTCOME_NAMES = {
     "harmed": _("harmed"),
     "unstated": _("not said"),
 }
+# Of reports that are left out: why, as the end of “12 …”, and what that means.
+LEFT_OUT = {
+    "source": (_("of written sources"), _("These rules count holders only.")),
+    "community": (_("of other communities"), _("These rules count some communities only.")),
+    "coded": (_("not coded yet"), _("They have no use category yet. Code them, and they count.")),
+    "plant": (_("of undetermined plants"), _("Their plants are not determined, or not as far as these rules ask.")),
+    "basis": (_("on other grounds"), _("These rules do not count what is told on such grounds.")),
+    "stance": (_("that do not affirm a use"), _("Their stance is none of those that these rules count.")),
+    "outcome": (_("with another outcome"), _("A use that only harmed is none, unless the rules say otherwise.")),
+    "actor": (_("of animals by themselves"), _("What an animal does of itself is noted, and is no use by people.")),
+    "currency": (
+        _("told as of another time"),
+        _("These rules count what is told as of some times only."),
+    ),
+    "role": (
+        _("of carriers and correctives"),
+        _("What only carries or corrects a remedy is no use of its own."),
+    ),
+    "mixture": (_("of remedies of several plants"), _("These rules leave mixtures out.")),
+    "scheme": (_("in another coding scheme"), _("They have no code in the scheme that these rules count by.")),
+    "secondary": (_("as further codes"), _("These rules count the first code of a report only.")),
+    "terms": (_("under their terms"), _("Their tellers let them be shown, and not counted.")),
+}
 _STUDIES = frozenset({"laboratory", "animal_study", "human_trial", "study_unspecified", "regulation"})
 
 
