@@ -5,7 +5,7 @@ from typing import Any
 import numpy as np
 import pandas as pd
 
-from tender_ledger.core.rules import BASES, STANCES, CountingRules
+from tender_ledger.core.rules import BASES, OUTCOMES, STANCES, CountingRules
 from tender_ledger.core.tally.table import UseReportTable
 from tender_ledger.core.tally.taxa import counted_taxa
 
@@ -15,11 +15,12 @@ def indices_with_pandas(table: UseReportTable) -> dict[str, Any]:
     rules, taxa = CountingRules(), counted_taxa(table.plants, CountingRules())
     frame = pd.DataFrame(
         {"informant": table.informant, "event": table.event, "taxon": taxa.of_plant[table.plant], "category": table.category,
-         "use": table.use, "basis": table.basis, "stance": table.stance}
+         "use": table.use, "basis": table.basis, "stance": table.stance, "outcome": table.outcome}
     )  # fmt: skip
     frame = frame[(frame.taxon >= 0) & ~table.informants.is_source[table.informant]]
     bases = [BASES.index(one) for one in rules.basis]
-    kept = frame[(frame.category >= 0) & frame.basis.isin(bases) & frame.stance.isin([STANCES.index("affirms")])]
+    told_of_use = frame.stance.isin([STANCES.index("affirms")]) & (frame.outcome != OUTCOMES.index("harmed"))
+    kept = frame[(frame.category >= 0) & frame.basis.isin(bases) & told_of_use]
     n, taxa_n, categories = int((~table.informants.is_source).sum()), len(taxa.names), len(table.categories)
     cited = kept[["taxon", "informant", "category"]].drop_duplicates()
     split = cited.groupby(["taxon", "category"]).size().unstack(fill_value=0)

@@ -12,6 +12,7 @@ from tender_ledger.core.indices.reckoning import Reckoning, reckon
 from tender_ledger.core.messages import InputRefused, Problem
 from tender_ledger.core.rules import CountingRules, parse_rules
 from tender_ledger.core.tally.counting import count
+from tender_ledger.core.tally.table import UseReportTable
 from tender_ledger.formats.reckoning_files import read_flora, read_free_lists
 from tender_ledger.formats.report_table import read_report_table
 from tender_ledger.formats.result_document import result_document
@@ -43,7 +44,7 @@ def indices(reports: Path, informants: Path | None, rules: Path | None, freelist
             flora_category: str, replicates: int | str, seed: int, as_json: bool) -> None:  # fmt: skip
     """Compute every index of a use-report table (CSV), with communities, sampling, and what else there are files for."""
     table = read_report_table(reports.read_bytes(), informants.read_bytes() if informants else None)
-    lists = read_free_lists(freelists.read_bytes(), table.informants.codes if informants else ()) if freelists else None
+    lists = read_free_lists(freelists.read_bytes(), _holders(table) if informants else ()) if freelists else None
     families = read_flora(flora.read_bytes()) if flora else None
     tally = count(table, read_rules(rules))
     result = reckon(tally)
@@ -53,6 +54,12 @@ def indices(reports: Path, informants: Path | None, rules: Path | None, freelist
         click.echo(json.dumps(document, indent=1, ensure_ascii=False))
     else:
         click.echo("\n".join(_tables(result, document)))
+
+
+def _holders(table: UseReportTable) -> tuple[str, ...]:
+    """The codes of everybody who could be asked for a list: no written source is."""
+    people = table.informants
+    return tuple(code for code, is_source in zip(people.codes, people.is_source, strict=True) if not is_source)
 
 
 def read_rules(file: Path | None) -> CountingRules:

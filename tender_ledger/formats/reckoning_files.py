@@ -8,7 +8,7 @@ from tender_ledger.formats.sheet import read_sheet
 def read_free_lists(data: bytes, roster: tuple[str, ...] = ()) -> list[list[str]]:
     """freelists.csv: informant, position, item; an empty item is somebody asked who named none. Lists in order of positions.
 
-    With a roster, those of it without a row were asked as well and named none.
+    With a roster, of the holders who were interviewed, those without a row were asked as well and named none.
 
     Raises InputRefused for a position that is no whole number above 0, or taken twice in a list, and, where a roster is
     given, for an informant who is not in it.

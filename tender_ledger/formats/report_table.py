@@ -8,6 +8,7 @@ import numpy as np
 from tender_ledger.core.days import parse_day
 from tender_ledger.core.importing.rows import MENDED_COLUMN, PROBLEM_COLUMN, FailingRow, ReadTable, RosterEntry, TableRow
 from tender_ledger.core.messages import InputRefused, Problem, RowProblem
+from tender_ledger.core.names.scientific import genus_or_species
 from tender_ledger.core.rules import ACTORS, BASES, CURRENCIES, KINDS, OUTCOMES, STANCES
 from tender_ledger.core.tally.table import (
     NONE_NAMED,
@@ -49,6 +50,9 @@ def read_report_table(reports: bytes, informants: bytes | None = None) -> UseRep
     problems = [*(one.of("reports") for one in found), *_roster_problems(roster)]
     if problems:
         raise InputRefused(*problems)
+    for line, row in zip(sheet.lines, rows, strict=True):
+        if not row["taxon"] and not row["plant"]:  # nobody knows whether it is that of another row, unless both have a name
+            row["plant"] = f"name: {row['local_name']}" if row["local_name"] else f"(no name), line {line}"
     people = _informants(sheet, rows, roster)
     return _columns(rows, people, roster is not None)
 
@@ -59,6 +63,8 @@ def _with_defaults(cells: Row) -> Row:
     if full["basis"] == "practised":
         full["basis"] = "own"
     full["event"] = full["event"] or f"(of {full['informant']})"
+    full["taxon"], rank = genus_or_species(full["taxon"])
+    full["rank"] = full["rank"] or rank
     full["use"] = full["use"] or full["subcategory"] or full["category"]
     return full
 
@@ -160,6 +166,8 @@ def _informants(sheet: Sheet, rows: Sequence[Row], roster: Sheet | None) -> Info
         code, community, kind = row["informant"], row["community"], row["informant_kind"]
         if roster is None:
             found.setdefault(code, (community, kind))
+        elif code not in found and kind == "source":  # nobody interviewed it: it stands in no list of those who were
+            found[code] = (community, kind)
         elif code not in found:
             problems.append(
                 Problem("The informant is not in informants.csv, which fixes N.", f"reports, line {line}, column informant",
@@ -202,7 +210,7 @@ def _columns(rows: Sequence[Row], people: Informants, roster_given: bool) -> Use
         plants=Plants(
             tuple(plant for _, plant in plants),
             tuple(taxon for taxon, _ in plants),
-            tuple(first[key]["rank"] or "species" for key in plants),
+            tuple(first[key]["rank"] for key in plants),
             tuple(first[key]["family"] for key in plants),
         ),
         categories=tuple(categories),

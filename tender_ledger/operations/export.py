@@ -133,8 +133,11 @@ def _report(row: dict[str, Any], plant: dict[str, Any], scheme: str, used: dict[
     return line | {name: value for name, value in row["extra"].items() if name.lower() not in _PERSONAL}
 
 
-def _seconds(value: float | None) -> float | int | None:
-    return int(value) if value is not None and value.is_integer() else value
+def _seconds(value: float | None) -> str | int | None:
+    """Seconds as the import reads them: with two digits after the point they could be taken for minutes and seconds."""
+    if value is None or value.is_integer():
+        return value if value is None else int(value)
+    return f"{value:.3f}" if len(str(value).partition(".")[2]) == 2 else str(value)
 
 
 def _carried_along(lines: list[dict[str, Any]]) -> list[str]:

@@ -9,7 +9,7 @@ from tender_ledger.core.recognition import Choice, Unrecognised, recognise
 from tender_ledger.core.rights import Right
 from tender_ledger.core.terms import Scope
 from tender_ledger.core.text import clean
-from tender_ledger.core.times import read_time
+from tender_ledger.core.times import read_time, why_no_time
 from tender_ledger.operations.errors import NotFound, Refused, number_of
 from tender_ledger.operations.reports import require_recordable
 from tender_ledger.operations.saving import made_once, saving
@@ -188,8 +188,8 @@ class _Reading:
         text = clean(self.typed.values.get("end"))
         try:
             return read_time(text) if text else None
-        except ValueError:
-            self.errors["end"] = f"“{text}” is no time in a recording. Write minutes and seconds, 12:41, or seconds, 761."
+        except ValueError as error:
+            self.errors["end"] = why_no_time(text, error)
             return None
 
 

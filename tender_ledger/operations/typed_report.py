@@ -7,7 +7,7 @@ from typing import Any
 from tender_ledger.core.recognition import Choice, Unrecognised, recognise
 from tender_ledger.core.terms import Scope
 from tender_ledger.core.text import clean, fold
-from tender_ledger.core.times import read_time, written_time
+from tender_ledger.core.times import read_time, why_no_time, written_time
 from tender_ledger.operations.vocabularies import choices
 from tender_ledger.storage.models import Purpose
 from tender_ledger.storage.queries import studies
@@ -169,8 +169,8 @@ def _seconds(reading: Reading) -> float | None:
         return None
     try:
         return read_time(text)
-    except ValueError:
-        reading.errors["start"] = f"“{text}” is no time in a recording. Write minutes and seconds, 12:41, or seconds, 761."
+    except ValueError as error:
+        reading.errors["start"] = why_no_time(text, error)
         return None
 
 

@@ -69,6 +69,13 @@ def test_nothing_that_is_said_makes_the_reader_fail(text: str):
         assert text[start:stop] == measure.words
 
 
+@pytest.mark.parametrize(("words", "low", "high"), [("26-38 C", 26, 38), ("100 C", 100, 100), ("78.8 to 100.4 F", 26, 38)])
+def test_degrees_are_read_by_their_capital_letter(words: str, low: float, high: float):
+    read = read_measure(words)
+    assert (read.low, read.high, read.unit) == (pytest.approx(low), pytest.approx(high), "°C")
+    assert read_measure(words.lower().replace(".", "")).unit == ""  # “c” is no degree; what it is was not told
+
+
 def test_measures_are_found_where_they_stand_in_what_was_said():
     said = ("It grows knee-high, two and a half feet or so, with a leaf 4 to 6 mm wide. Take a handful and soak it for four or "
             "five nights.")  # fmt: skip

@@ -10,10 +10,12 @@ from hypothesis import strategies as st
 from tender_ledger.core.days import PartialDay, parse_day
 from tender_ledger.core.messages import InputRefused
 from tender_ledger.core.names import written_name
+from tender_ledger.core.names.scientific import genus_or_species
 from tender_ledger.core.recognition import Choice, Unrecognised, rank, recognise
 from tender_ledger.core.rights import Right, Role, may, who_may
 from tender_ledger.core.terms import AgreementTerms, Member
 from tender_ledger.core.text import clean, fold
+from tender_ledger.core.times import AmbiguousTime, read_time
 
 
 @given(st.text())
@@ -174,3 +176,35 @@ def test_terms_in_words():
     )
     assert AgreementTerms(True, False, False, False).sentence() == "not counted, shown to members or published"
     assert AgreementTerms(False, False, False, False).sentence() == "nothing may be recorded"
+
+
+@pytest.mark.parametrize(
+    ("text", "seconds"),
+    [("12:41", 761), ("1:02:41", 3761), ("761", 761), ("761 s", 761), ("1.27 s", 1.27), ("61.5", 61.5), ("1:27.25", 87.25)],
+)
+def test_times_of_a_recording(text: str, seconds: float):
+    assert read_time(text) == seconds
+
+
+@pytest.mark.parametrize("text", ["1.27", "12.41", "75.25"])
+def test_a_time_with_a_point_could_mean_two_things_and_is_asked_back(text: str):
+    with pytest.raises(AmbiguousTime, match=text.replace(".", ":")):
+        read_time(text)
+
+
+@pytest.mark.parametrize("text", ["", "soon", "12:7", "1.275.3", "1:2:3:4"])
+def test_what_is_no_time(text: str):
+    with pytest.raises(ValueError, match=r".*"):
+        read_time(text)
+
+
+@pytest.mark.parametrize(
+    ("written", "name", "rank"),
+    [
+        ("Salix", "Salix", "genus"), ("Salix sp.", "Salix", "genus"), ("Salix  spp", "Salix", "genus"),
+        ("Salicaceae", "Salicaceae", "family"), ("Salix caprea", "Salix caprea", "species"), ("", "", "species"),
+        ("Salix cf. caprea", "Salix cf. caprea", "species"), ("Salix sp. 2", "Salix sp. 2", "species"),
+    ],
+)  # fmt: skip
+def test_one_word_names_no_species(written: str, name: str, rank: str):
+    assert genus_or_species(written) == (name, rank)

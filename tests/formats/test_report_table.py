@@ -5,7 +5,10 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from tender_ledger.core.indices.reckoning import reckon
 from tender_ledger.core.messages import InputRefused
+from tender_ledger.core.rules import parse_rules
+from tender_ledger.core.tally.counting import count
 from tender_ledger.core.tally.table import NONE_NAMED, UNCODED
 from tender_ledger.formats.report_table import read_report_table
 from tender_ledger.formats.sheet import read_sheet, write_sheet
@@ -130,3 +133,31 @@ def test_columns_are_parallel():
     lengths = {len(column) for column in (table.informant, table.event, table.plant, table.category, table.use, table.basis)}
     assert lengths == {2}
     assert isinstance(table.informant, np.ndarray)
+
+
+def test_rows_that_say_nothing_of_their_plant_are_no_one_plant():
+    """Two of a name are one; those without taxon, plant and name are each their own."""
+    told = "informant,local_name,category\nA,melna,food\nB,melna,food\nA,,food\nB,,food\n"
+    table = read_report_table(told.encode())
+    assert [len(set(table.plant[rows].tolist())) for rows in ([0, 1], [2, 3])] == [1, 2]
+    r = reckon(count(table, parse_rules({"undetermined": "each_own"})))
+    assert sorted(r.fc.tolist()) == [1, 1, 2]
+
+
+def test_a_genus_alone_is_counted_as_a_genus():
+    told = "informant,taxon,category\nA,Salix,food\nA,Salix sp.,food\nB,Salix caprea,food\n"
+    table = read_report_table(told.encode())
+    assert reckon(count(table, parse_rules({}))).taxa == ("Salix", "Salix caprea")
+    assert reckon(count(table, parse_rules({"genus_level": "merge_if_single"}))).taxa == ("Salix caprea",)
+    assert reckon(count(table, parse_rules({"genus_level": "drop"}))).taxa == ("Salix caprea",)
+
+
+def test_a_written_source_stands_in_no_list_of_who_was_interviewed():
+    told = (
+        b"informant,community,informant_kind,taxon,category\nA,X,holder,Salix caprea,food\nHB-1931,X,source,Salix caprea,fuels\n"
+    )
+    table = read_report_table(told, b"informant,community\nA,X\nB,X\n")
+    assert reckon(count(table, parse_rules({}))).n == 2
+    assert reckon(count(table, parse_rules({"informant_kinds": ["holder", "source"]}))).n == 3
+    with pytest.raises(InputRefused, match="fixes N"):
+        read_report_table(told.replace(b"source", b"holder"), b"informant,community\nA,X\nB,X\n")

@@ -352,3 +352,19 @@ def test_terms_stated_do_not_stand_in_for_an_agreement_that_ended(small: SmallSt
     bring(small, HEAD + LEAF)
     assert value("SELECT count(*) FROM consent WHERE form = 'stated_at_import'") == 0
     assert reckon_study(small.scope, CountingRules()).result.n == 0
+
+
+def test_rows_that_say_nothing_of_their_plant_get_a_plant_each_and_a_genus_its_rank(small: SmallStudy):
+    bring(small, "informant,community,taxon,category\nH-1,X,,food\nH-1,X,,food\nH-1,X,Tilia sp.,food\nH-1,X,Ficaria,food\n")
+    found = plant_queries.plants(small.scope)
+    assert sorted(one["taxon"] or "" for one in found) == ["", "", "Ficaria", "Tilia"]
+    assert {one["rank"] for one in found if one["taxon"]} == {"genus"}
+
+
+def test_a_source_needs_no_row_among_those_interviewed_and_a_time_with_a_point_is_asked_back(small: SmallStudy):
+    head = "informant,community,informant_kind,taxon,category,start\n"
+    rows_of = "H-1,X,holder,Tilia cordata,food,1:27\nHB-1,X,source,Tilia cordata,food,\nH-1,X,holder,Tilia cordata,fuels,1.27\n"
+    out = bring(small, head + rows_of, b"informant,community\nH-1,X\nH-2,X\n")
+    assert problems(out) == [(4, "start", "1.27")]
+    assert "1 min 27 s" in out.plan.failing[0].problems[0].what
+    assert reckon_study(small.scope, CountingRules()).result.n == 2

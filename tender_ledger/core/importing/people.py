@@ -89,7 +89,7 @@ class PeopleOfTable:
                 problems.append(RowProblem(line, "informant", "Nothing may be recorded of this holder: the terms of today do not "
                                            "allow it.", code, remedy="Ask first, and record the answer."))  # fmt: skip
             return code
-        if self.rostered is not None and code not in self.rostered:
+        if self.rostered is not None and code not in self.rostered and not is_source:
             what = "The informant is neither in informants.csv, which fixes N, nor in the study."
             problems.append(RowProblem(line, "informant", what, text, "a code of informants.csv"))
             return code

@@ -27,7 +27,7 @@ from tender_ledger.core.importing.terms import TermsOfTable
 from tender_ledger.core.messages import RowProblem
 from tender_ledger.core.names import NamesService, TaxonName, find_name
 from tender_ledger.core.text import fold
-from tender_ledger.core.times import read_time
+from tender_ledger.core.times import AmbiguousTime, read_time
 
 KNOWN_COLUMNS = frozenset(
     {"informant", "community", "informant_kind", "event", "date", "taxon", "plant", "rank", "family", "category", "scheme",
@@ -244,9 +244,9 @@ class _RowReading:
                    remedy="Correct one of them.")  # fmt: skip
 
     def _plant(self) -> Reference:
-        label, taxon = self.full["plant"], " ".join(self.full["taxon"].split())
+        label, taxon = self.full["plant"], self.full["taxon"]
         name = self._determined_as(taxon) if taxon else None
-        came = label or taxon or (f"name: {self.full['local_name']}" if self.full["local_name"] else "(no name)")
+        came = label or taxon or (f"name: {self.full['local_name']}" if self.full["local_name"] else self._nameless())
         number = _FIELD_NUMBER.match(label)
         came = f"P-{int(number[1]):03}" if number else came
         if met := self._known_plant(label, came, name):
@@ -259,6 +259,10 @@ class _RowReading:
         wanted = int(number[1]) if number and int(number[1]) not in self.known.numbers else None
         self.new_plant = (came, NewPlant(name, wanted))
         return came
+
+    def _nameless(self) -> str:
+        """What stands for a plant of which the row says nothing: nobody knows whether it is that of another row."""
+        return f"(no name) {self.planner.table.sha256[:8]}, line {self.row.line}"
 
     def _known_plant(self, label: str, came: str, name: TaxonName | None) -> KnownPlant | None:
         """A plant of the study: what an import called so, for a taxon only while it still is that taxon; else by its number."""
@@ -276,7 +280,7 @@ class _RowReading:
                        remedy="Correct the row, or redetermine the plant.")  # fmt: skip
 
     def _determined_as(self, taxon: str) -> TaxonName:
-        said = (taxon, self.full["rank"] or "species", self.full["family"])
+        said = (taxon, self.full["rank"], self.full["family"])
         if said not in self.planner.determined:
             before = len(self.problems)
             name = self._determination(*said)
@@ -371,9 +375,11 @@ class _RowReading:
             return None
         try:
             return read_time(self.full[column])
+        except AmbiguousTime as error:
+            self.wrong(column, str(error), found=self.full[column], expected="12:41, 761, or 1.27 s")
         except ValueError:
             self.wrong(column, "This is no time in a recording.", found=self.full[column], expected="seconds, 761, or 12:41")
-            return None
+        return None
 
     def _component(self) -> int:
         text = self.full["component"] or "1"

@@ -200,6 +200,8 @@ def _unit(tokens: list[Token], at: int) -> tuple[Unit | None, int]:
         return unit_of(words[0].replace(" ", "")), here + 1
     if words[0] == "°":
         return unit_of("degree"), here + 1
+    if words[0] in ("c", "f") and tokens[here].is_capital:  # 26-38 C
+        return unit_of("°" + words[0]), here + 1
     for long in (3, 2, 1):
         said = " ".join(words[:long]) if words[long - 1] else ""
         if (unit := unit_of(said)) and not (said == "in" and words[1] in ("the", "a", "an", "diameter", "length", "height")):

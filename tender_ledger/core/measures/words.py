@@ -23,11 +23,13 @@ ARTICLES = ("a", "an")
 
 @dataclass(frozen=True)
 class Token:
-    """A word, number or sign in small letters, with where it begins and ends in the text."""
+    """A word, number or sign in small letters, with where it begins and ends in the text; `is_capital` where it is one capital
+    letter, which is what C and F are as degrees."""
 
     text: str
     start: int
     end: int
+    is_capital: bool = False
 
     @property
     def is_digits(self) -> bool:
@@ -49,8 +51,10 @@ class Number:
 
 def tokens_of(text: str) -> list[Token]:
     """The tokens of a text; kinds of dashes, apostrophes and fraction strokes are one."""
-    return [Token(_SIGNS.get(m[0], m[0].casefold().replace("’", "'")), m.start(), m.end())
-            for m in _TOKEN.finditer(text)]  # fmt: skip
+    return [
+        Token(_SIGNS.get(m[0], m[0].casefold().replace("’", "'")), m.start(), m.end(), len(m[0]) == 1 and m[0].isupper())
+        for m in _TOKEN.finditer(text)
+    ]
 
 
 def read_number(tokens: list[Token], at: int) -> Number | None:

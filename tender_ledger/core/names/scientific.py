@@ -34,6 +34,15 @@ def rank_of(told: str, words: str = "") -> str:
     return "family" if words.endswith("aceae") else "genus"
 
 
+def genus_or_species(written: str) -> tuple[str, str]:
+    """The name with single spaces and without a closing “sp.”, and the rank that its words alone show: that of a genus or of a
+    family where there is one word, else species, which is what a table means where it says nothing."""
+    words = written.split()
+    if len(words) == 2 and words[1].lower() in ("sp.", "sp", "spp.", "spp", "species"):
+        words = words[:1]
+    return " ".join(words), rank_of("", words[0]) if len(words) == 1 and words[0][:1].isalpha() else "species"
+
+
 def part_name(written: str, rank: str = "") -> tuple[str, str]:
     """The name and its authors: “Plantago major subsp. intermedia” and “(Gilib.) Lange”; ("", "") where nothing is written.
 

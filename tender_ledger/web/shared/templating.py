@@ -131,7 +131,9 @@ def sci(name: str, authorship: str = "", qualifier: str = "none") -> Markup:
     parts = Markup(" ").join(
         Markup("<i>{}</i>").format(word) if italic else escape(word) for word, italic in written_name(name, qualifier)
     )
-    return parts + Markup(' <span class="auth">{}</span>').format(authorship) if authorship else parts
+    if not authorship or qualifier == "sp":  # the author is the genus's, and “sp.” would stand between them
+        return parts
+    return parts + Markup(' <span class="auth">{}</span>').format(authorship)
 
 
 def cited(item: dict[str, Any]) -> Markup:
