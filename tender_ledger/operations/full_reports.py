@@ -9,7 +9,7 @@ from tender_ledger.core.recognition import Choice, Unrecognised, recognise
 from tender_ledger.core.rights import Right
 from tender_ledger.core.terms import Scope
 from tender_ledger.core.text import clean
-from tender_ledger.core.times import read_time, why_no_time
+from tender_ledger.core.times import read_time, why_no_time, written_time
 from tender_ledger.operations.errors import NotFound, Refused, number_of
 from tender_ledger.operations.reports import require_recordable
 from tender_ledger.operations.saving import made_once, saving
@@ -240,20 +240,85 @@ def _parted(state: Snapshot, components: Collection[int], categories: Collection
 def merge_reports(scope: Scope, report_id: int, version: int, other_id: int) -> None:
     """One report out of two of one teller on one plant: what the other tells beside goes into this one, the other is taken back.
 
-    Where both say something that can be said once, this one's stands, and the other's words, note and caution are added.
+    Parts, preparations, applications, codes, steps, ingredients and teachers of the other are added; so are its words, note and
+    caution, and the time at which they stand in the recording. Refused, saying in what, where the two were told in different
+    encounters, or differ in something that a report says once: joining would lose the one or the other.
     """
     scope.viewer.require(Right.RECORD)
     found, other = _report(scope, report_id), reports.report(scope, other_id)
     told_of = ("informant_id", "plant_id")
     if other is None or report_id == other_id or any(found[name] != other[name] for name in told_of):
         raise Refused({"other": "Choose another report of the same teller on the same plant."})
-    state, more = _state(report_id), _state(other_id)
-    values = {name: " / ".join(filter(None, dict.fromkeys((state[name], more[name])))) for name in ("words", "note", "caution")}
-    values |= {name: more[name] for name in (*TEXTS, *_CHOSEN, "language_id", "cited_id", "stage_id", "start_s", "end_s")
-               if state[name] in ("", None, "unstated")}  # fmt: skip
+    state, more = (_said_alone(scope, _state(one)) for one in (report_id, other_id))
+    if differing := _differing(state, more):
+        raise Refused({"other": f"They differ in {', '.join(differing)}. Both would not stand in one report: leave them two, or "
+                                "correct one of them first."})  # fmt: skip
+    more = {**more, "note": " / ".join(filter(None, (more["note"], _also_told_at(state, more))))}
+    values: dict[str, Any] = {
+        name: " / ".join(filter(None, dict.fromkeys((state[name], more[name])))) for name in ("words", "note", "caution")
+    }
+    values |= {name: more[name] for name in _SAID_ONCE if state[name] is None and more[name] is not None}
+    if state["start_s"] is None:
+        values |= {name: more[name] for name in ("start_s", "end_s")}
+    values["extra"] = {**more["extra"], **state["extra"]}
     with saving(scope, "merge_reports") as writing:
         writing.update(UseReport, report_id, version, values, holder_id=found["holder_id"], children=_joined(state, more))
         writing.remove(UseReport, other_id, None, holder_id=other["holder_id"])
+
+
+# What a report says once, and what it is called where two of them differ in it.
+_SAID_ONCE = {
+    "basis_id": "grounds",
+    "stance_id": "stance",
+    "outcome_id": "outcome",
+    "stage_id": "plant stage",
+    "actor": "who uses it",
+    "taker": "for whom",
+    "currency": "whether it is done now",
+    "harvest_effect": "what the harvest does",
+    "language_id": "language of the words",
+    "cited_id": "source read",
+    "season": "season",
+    "harvest": "manner of harvest",
+    "dose": "dose",
+    "phase": "phase of the illness",
+    "frequency": "how often",
+    "course": "for how long",
+    "attributed_to": "to whom it is credited",
+    "mixture": "remedy",
+    "role": "role in the remedy",
+    "proportion": "share in the remedy",
+}
+_UNSAID = ("", None, "unstated")
+
+
+def _said_alone(scope: Scope, state: Snapshot) -> Snapshot:
+    """A report with None for everything that it could say once and does not."""
+    known = [one for name in ("basis", "outcome") for one in studies.terms(scope.study_id, name)]
+    unstated = {one["id"] for one in known if one["code"] == "unstated"}
+    told_once = {name: None if state[name] in _UNSAID or state[name] in unstated else state[name] for name in _SAID_ONCE}
+    return {**state, **told_once, "role": told_once["role"] if state["mixture"] else None}
+
+
+def _differing(state: Snapshot, more: Snapshot) -> list[str]:
+    """In what two reports contradict one another, or were told apart, in words; empty where one report can hold both."""
+    found = ["the encounter they were told in"] if state["encounter_id"] != more["encounter_id"] else []
+    found += [words for name, words in _SAID_ONCE.items()
+              if None not in (state[name], more[name]) and state[name] != more[name]]  # fmt: skip
+    uses = {(one["scheme"], one["category_id"]): (one["subcategory_id"], one["purpose_id"]) for one in state["codings"]}
+    if any(uses.get((one["scheme"], one["category_id"]), use) != use
+           for one in more["codings"] for use in [(one["subcategory_id"], one["purpose_id"])]):  # fmt: skip
+        found.append("what it is used for")
+    both = set(state["extra"]) & set(more["extra"])
+    return found + [f"the column {name}" for name in sorted(both) if state["extra"][name] != more["extra"][name]]
+
+
+def _also_told_at(state: Snapshot, more: Snapshot) -> str:
+    """When the other was told, where both are somewhere in the recording."""
+    if None in (state["start_s"], more["start_s"]) or state["start_s"] == more["start_s"]:
+        return ""
+    end = f" to {written_time(more['end_s'])}" if more["end_s"] is not None else ""
+    return f"also told at {written_time(more['start_s'])}{end}"
 
 
 def dispute_report(scope: Scope, report_id: int, other_id: int, note: str = "") -> int:

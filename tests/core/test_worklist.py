@@ -62,6 +62,24 @@ CASES = {
 }  # fmt: skip
 
 
+@pytest.mark.parametrize(
+    "other",
+    [
+        {"outcome": "none"},
+        {"stance": "denies"},
+        {"basis": "hearsay"},
+        {"methods": ("ash",)},
+        {"stage": "flowering"},
+        {"encounter": 9},
+        {"applications": ("on_skin",)},
+        {"dose": "three drops"},
+    ],
+)
+def test_what_differs_in_anything_that_is_told_is_no_repeat(other: dict[str, object]):
+    assert "told_twice" in codes(twice())
+    assert "told_twice" not in codes(twice(**other))
+
+
 def codes(facts: Facts) -> set[str]:
     return {item.rule for item in find_all(facts)}
 

@@ -176,6 +176,46 @@ def test_split_and_made_one_again_counts_as_before(small: Told):
         full_reports.merge_reports(small.scope, small.one, small.version(small.one), small.other)
 
 
+@pytest.mark.parametrize(
+    ("first", "second", "said"),
+    [
+        ({"stance": "affirms"}, {"stance": "denies"}, "stance"),
+        ({"outcome": "helped"}, {"outcome": "no effect"}, "outcome"),
+        ({"basis": "own practice"}, {"basis": "hearsay"}, "grounds"),
+        ({"stage": "flowering"}, {"stage": "ripe fruit"}, "plant stage"),
+        ({"purpose": "cough"}, {"purpose": "fever"}, "what it is used for"),
+    ],
+)
+def test_joining_two_that_differ_is_refused_and_says_in_what(small: Told, first: dict, second: dict, said: str):
+    one, other = (small.report(small.talk, "X-01", small.number, category="medicines", **told) for told in (first, second))
+    with pytest.raises(Refused, match=f"differ in {said}"):
+        full_reports.merge_reports(small.scope, one, 1, other)
+    assert {queries.report(small.scope, number) is not None for number in (one, other)} == {True}
+
+
+def test_joining_two_of_different_encounters_is_refused(small: Told):
+    elsewhere = small.encounter(small.first)
+    again = small.report(elsewhere, "X-01", small.number, parts="leaf")
+    with pytest.raises(Refused, match="the encounter they were told in"):
+        full_reports.merge_reports(small.scope, small.one, small.version(small.one), again)
+
+
+def test_joining_keeps_every_detail_of_both(small: Told):
+    """What can stand beside is a further component; what one of them alone says stands; when the other was told is noted."""
+    told_at = {"category": "food", "purpose": ""}
+    one = small.report(small.talk, "X-01", small.number, parts="leaf", words="first words", start="1:00", **told_at)
+    other = small.report(small.talk, "X-01", small.number, parts="root", words="other words", start="2:30", outcome="helped",
+                         note="a note", **told_at)  # fmt: skip
+    full_reports.merge_reports(small.scope, one, 1, other)
+    found = queries.report(small.scope, one)
+    assert found is not None
+    assert (found["words"], found["note"]) == ("first words / other words", "a note / also told at 2:30")
+    assert (found["outcome_code"], found["start_s"]) == ("helped", 60)
+    joined = told.report_in_full(small.scope, one)
+    assert joined is not None
+    assert [one["parts"] for one in joined["components"]] == [["leaf"], ["root"]]
+
+
 def test_a_contradiction_links_both_and_both_stay(small: Told):
     made = full_reports.dispute_report(small.scope, small.other, small.one, "she says never")
     assert [(one["informant"], one["stance"], one["note"]) for one in told.disputes_of(small.scope, small.one)] == [

@@ -32,6 +32,7 @@ class ReportFacts:
     stage: str = ""
     basis: str = "unstated"
     stance: str = "affirms"
+    outcome: str = "unstated"
     dose: str = ""
     words: str = ""
     note: str = ""

@@ -123,10 +123,14 @@ def _part_and_stage(facts: Facts) -> Iterator[Item]:
 
 
 def _told_twice(facts: Facts) -> Iterator[Item]:
-    told: dict[tuple[str, int, str, str, tuple[str, ...]], list[ReportFacts]] = defaultdict(list)
+    """Reports of one encounter that agree in everything that is told. Told again elsewhere, with another outcome or on other
+    grounds, it is evidence of its own."""
+    told: dict[tuple[object, ...], list[ReportFacts]] = defaultdict(list)
     for one in facts.reports:
         if one.category:
-            told[one.informant, one.plant, one.category, fold(one.purpose), one.parts].append(one)
+            use = (one.informant, one.plant, one.encounter, one.category, fold(one.purpose))
+            made = (one.parts, one.methods, one.applications, one.stage, fold(one.dose))
+            told[*use, *made, one.basis, one.stance, one.outcome].append(one)
     for reports in told.values():
         if len(reports) > 1:
             first = reports[0]
@@ -273,7 +277,7 @@ RULES: tuple[Rule, ...] = (
     Rule("no_category", "Report without category", "Code it.", _uncoded),
     Rule("no_part", "Report without part", "Record the part, or “unspecified”.", _no_part),
     Rule("part_and_stage", "Part and stage contradict", "Correct one of the two.", _part_and_stage),
-    Rule("told_twice", "Told twice", "Make the reports one, or set it aside where it was told on two occasions.", _told_twice),
+    Rule("told_twice", "Told twice", "Make the reports one, or set it aside where both were meant.", _told_twice),
     Rule("hearsay_as_own", "Hearsay as own practice", "Correct the grounds.", _hearsay_as_own),
     Rule("strong_claim", "Strong claim", "Review it, and say so.", _strong_claims),
     Rule("caution_met", "Caution met", "Look whether the caution stands with the report, and say so.", _cautions_met),

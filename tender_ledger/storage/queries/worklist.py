@@ -42,7 +42,7 @@ def _reports(scope: Scope, taxa: dict[int, str]) -> list[ReportFacts]:
               coalesce(cat.code::text, '') AS category, coalesce(u.label::text, '') AS purpose,
               coalesce(parts.codes, '{{}}') AS parts, coalesce(methods.codes, '{{}}') AS methods,
               coalesce(applications.codes, '{{}}') AS applications, coalesce(stage.code::text, '') AS stage,
-              basis.code::text AS basis, stance.code::text AS stance, r.dose, r.words, r.note
+              basis.code::text AS basis, stance.code::text AS stance, outcome.code::text AS outcome, r.dose, r.words, r.note
             FROM use_report r JOIN encounter e ON e.id = r.encounter_id AND e.removed_at IS NULL
             JOIN plant p ON p.id = r.plant_id AND p.removed_at IS NULL {THESE_TERMS} r.informant_id
             JOIN informant i ON i.id = r.informant_id LEFT JOIN holder h ON h.id = i.holder_id
@@ -53,7 +53,7 @@ def _reports(scope: Scope, taxa: dict[int, str]) -> list[ReportFacts]:
                 AND k.scheme = (SELECT scheme FROM study WHERE id = %(study)s)
             LEFT JOIN vocabulary_term cat ON cat.id = k.category_id LEFT JOIN purpose u ON u.id = k.purpose_id
             LEFT JOIN vocabulary_term stage ON stage.id = r.stage_id JOIN vocabulary_term basis ON basis.id = r.basis_id
-            JOIN vocabulary_term stance ON stance.id = r.stance_id
+            JOIN vocabulary_term stance ON stance.id = r.stance_id JOIN vocabulary_term outcome ON outcome.id = r.outcome_id
             WHERE r.study_id = %(study)s AND r.removed_at IS NULL AND {report_allowed(scope)} ORDER BY r.id""",
         **parameters(scope),
     )
