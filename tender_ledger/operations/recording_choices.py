@@ -12,31 +12,51 @@ Short = dict[str, Any]
 
 
 def recording_choices(scope: Scope, encounter: dict[str, Any]) -> dict[str, list[Short]]:
-    """Slot list -> choices with label `l` and, where there are any, code `c`, two letters `s`, weight `w`, key `k`, group `g`.
+    """Slot list -> choices with label `l` and, where there are any, code `c`, two letters `s`, key `k`, group `g`, weight `w`: in
+    how many reports it stands, and `p`, in how many of each plant by its number.
 
     A plant's `t` is what stands in the slot once it is chosen; a purpose carries its category and subcategory.
     """
     study_id, scheme = scope.study_id, studies.study(scope)["scheme"]
-    categories = choices(study_id, "category", scheme)
-    subcategories = choices(study_id, "subcategory", scheme)
     found = plants.plants(scope)
     texts = {plant["id"]: plant_text(plant) for plant in found}
+    usage = _usage(scope)
+
+    def terms(vocabulary: str, of_scheme: str | None = None) -> list[Short]:
+        return [{**_short(one), **_used(usage, one.key)} for one in choices(study_id, vocabulary, of_scheme)]
+
     languages = [Choice(one["id"], one["name"], one["code"]) for one in studies.languages(scope)]
+    categories, subcategories = terms("category", scheme), terms("subcategory", scheme)
     return {
         "informants": [_short(one) for one in informant_choices(encounters.present(scope, encounter["id"]))],
         "plants": [{**_short(one), "t": texts[one.key]} for one in plant_choices(found)],
-        "parts": [_short(one) for one in choices(study_id, "part")],
-        "methods": [_short(one) for one in choices(study_id, "method")],
-        "applications": [_short(one) for one in choices(study_id, "application")],
-        "stages": [_short(one) for one in choices(study_id, "stage")],
-        "bases": [_short(one) for one in choices(study_id, "basis")],
-        "stances": [_short(one) for one in choices(study_id, "stance")],
-        "outcomes": [_short(one) for one in choices(study_id, "outcome")],
+        "parts": terms("part"),
+        "methods": terms("method"),
+        "applications": terms("application"),
+        "stages": terms("stage"),
+        "bases": terms("basis"),
+        "stances": terms("stance"),
+        "outcomes": terms("outcome"),
         "languages": [_short(one) for one in languages],
-        "categories": [_short(one) for one in categories],
-        "subcategories": [_short(one) for one in subcategories],
-        "purposes": _purposes(scope, categories, subcategories),
+        "categories": categories,
+        "subcategories": subcategories,
+        "purposes": _purposes(scope, categories, subcategories, usage),
     }
+
+
+Usage = dict[tuple[bool, int], dict[int, int]]  # of (whether it is a purpose, its number): reports by the number of the plant
+
+
+def _usage(scope: Scope) -> Usage:
+    found: Usage = {}
+    for one in reports.term_usage(scope):
+        found.setdefault((one["purpose"], one["term"]), {})[one["plant"]] = one["n"]
+    return found
+
+
+def _used(usage: Usage, key: int, *, purpose: bool = False) -> Short:
+    of_plants = usage.get((purpose, key), {})
+    return {"w": sum(of_plants.values()), "p": of_plants} if of_plants else {}
 
 
 def _short(choice: Choice) -> Short:
@@ -44,11 +64,16 @@ def _short(choice: Choice) -> Short:
     return {key: value for key, value in full.items() if value}
 
 
-def _purposes(scope: Scope, categories: list[Choice], subcategories: list[Choice]) -> list[Short]:
-    category_of = {one.key: one.label for one in categories}
-    subcategory_of = {one.key: one.label for one in subcategories}
+def _purposes(scope: Scope, categories: list[Short], subcategories: list[Short], usage: Usage) -> list[Short]:
+    category_of = {one["k"]: one["l"] for one in categories}
+    subcategory_of = {one["k"]: one["l"] for one in subcategories}
     return [
-        {"l": one["label"], "w": one["n"], "g": one["category_id"], "cat": category_of.get(one["category_id"], ""),
-         "sub": subcategory_of.get(one["subcategory_id"], "")}
+        {
+            "l": one["label"],
+            **_used(usage, one["id"], purpose=True),
+            "g": one["category_id"],
+            "cat": category_of.get(one["category_id"], ""),
+            "sub": subcategory_of.get(one["subcategory_id"], ""),
+        }
         for one in reports.purposes(scope)
-    ]  # fmt: skip
+    ]

@@ -147,6 +147,30 @@ def purposes(scope: Scope) -> list[dict[str, Any]]:
     )
 
 
+def term_usage(scope: Scope) -> list[dict[str, Any]]:
+    """How many reports that the viewer may see use a term, plant by plant: `term` and `plant` as numbers, `n`.
+
+    Terms are parts, preparations, applications, stages, grounds and use categories; `purpose` says that it is a purpose.
+    """
+    return rows(
+        f"""{WITH_TERMS}, told AS MATERIALIZED (
+              SELECT r.id, p.number AS plant, r.stage_id, r.basis_id FROM use_report r
+              JOIN encounter e ON e.id = r.encounter_id AND e.removed_at IS NULL
+              JOIN plant p ON p.id = r.plant_id AND p.removed_at IS NULL {THESE_TERMS} r.informant_id
+              WHERE r.study_id = %(study)s AND r.removed_at IS NULL AND {report_allowed(scope)}),
+            used AS (
+              SELECT m.part_id AS term, t.plant, false AS purpose FROM told t JOIN report_part m ON m.report_id = t.id
+              UNION ALL SELECT m.method_id, t.plant, false FROM told t JOIN report_method m ON m.report_id = t.id
+              UNION ALL SELECT m.application_id, t.plant, false FROM told t JOIN report_application m ON m.report_id = t.id
+              UNION ALL SELECT k.category_id, t.plant, false FROM told t JOIN report_coding k ON k.report_id = t.id
+              UNION ALL SELECT k.subcategory_id, t.plant, false FROM told t JOIN report_coding k ON k.report_id = t.id
+              UNION ALL SELECT k.purpose_id, t.plant, true FROM told t JOIN report_coding k ON k.report_id = t.id
+              UNION ALL SELECT t.stage_id, t.plant, false FROM told t UNION ALL SELECT t.basis_id, t.plant, false FROM told t)
+            SELECT term, plant, purpose, count(*) AS n FROM used WHERE term IS NOT NULL GROUP BY 1, 2, 3""",
+        **parameters(scope),
+    )
+
+
 def asking(scope: Scope, asking_id: int) -> dict[str, Any] | None:
     return next(iter(askings(scope, asking_id=asking_id)), None)
 

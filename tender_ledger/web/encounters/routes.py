@@ -182,11 +182,17 @@ def _recorded(number: int, record: Callable[..., int], read: Callable[..., dict[
         made = record(g.scope, number, form.typed(), _key(form))
     except Refused as refused:
         form.show(refused)
+        drafts.keep_draft(g.scope, drafts.draft_place(number), _typed())
         return _desk(found, form, status=422)
     seen = read(g.scope, made)
     if seen is None:
         return _after(found, _kept(form), _("Recorded. Under its teller's terms it is not shown."), None)
     return _after(found, _kept(form, seen["plant"], seen.get("basis", "")), said, made if "basis" in seen else None)
+
+
+def _typed() -> dict[str, str]:
+    """What stands in the slots, as a draft keeps it."""
+    return {name: value for name, value in request.form.items() if name not in ("csrf_token", "version")}
 
 
 def _key(form: ReportForm) -> str:
@@ -254,8 +260,7 @@ def take_list_back(free_list: int) -> Response:
 def draft(number: int) -> tuple[str, int]:
     """Keep what stands in the slots, as typed; it outlives the browser."""
     _encounter(number)
-    typed = {name: value for name, value in request.form.items() if name not in ("csrf_token", "version")}
-    drafts.keep_draft(g.scope, drafts.draft_place(number), typed)
+    drafts.keep_draft(g.scope, drafts.draft_place(number), _typed())
     return "", 204
 
 

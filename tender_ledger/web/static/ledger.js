@@ -79,15 +79,24 @@ class Picks {
     return all;
   }
 
+  // What this plant has first, then what the study has: its reports weigh more than all others together.
+  weighed() {
+    const plant = /\bP-0*(\d+)$/.exec(this.field("plant")?.value.trim() || "")?.[1];
+    return this.choices().map(one => plant && one.p?.[plant] ? {...one, w: 1e6 * one.p[plant] + one.w} : one);
+  }
+
   show() {
     const typed = this.typed();
     if (!typed) return this.close();
+    this.moved = false;
     if (this.input.dataset.pick === "plants" && typed.startsWith("+")) {
       this.fits = [{l: typed.slice(1).trim() ? `a new plant called ${typed.slice(1).trim()}` : "write its local name", t: this.input.value}];
     } else {
-      this.fits = rank(typed, this.choices()).slice(0, 8);
+      this.fits = rank(typed, this.weighed());
     }
     this.fits = this.fits.filter((one, at) => this.fits.findIndex(other => this.text(other) === this.text(one)) === at);
+    this.sure = this.fits.length === 1 || grade(fold(typed), this.fits[0] || {l: ""}) === 0;
+    this.fits = this.fits.slice(0, 8);
     if (!this.fits.length) return this.close();
     this.at = 0;
     this.draw();
@@ -124,6 +133,7 @@ class Picks {
   }
 
   move(by) {
+    this.moved = true;
     this.at = (this.at + by + this.fits.length) % this.fits.length;
     this.draw();
   }
@@ -175,6 +185,7 @@ document.addEventListener("focusout", event => {
 
 document.addEventListener("input", event => {
   if (!event.target.matches?.(".slot input")) return;
+  event.target.closest(".slot").classList.remove("taken");
   if (event.target.dataset.pick) picksOf(event.target).show();
   keepDraftSoon(event.target.form);
 });
@@ -186,6 +197,47 @@ document.addEventListener("pointerdown", event => {
   picks.at = [...row.parentElement.children].indexOf(row);
   picks.take();
 });
+
+// Keys pressed while a recording is on its way are for the next line: they wait, and are pressed there once it is drawn. Where
+// the recording is refused they wait on, and are said to, until what was refused is recorded.
+const ahead = [];
+
+document.addEventListener("keydown", event => {
+  if (!sending || !event.isTrusted || !event.target.closest?.("#capture") && event.target !== document.body) return;
+  if (event.ctrlKey || event.metaKey || event.altKey || event.key === "Shift") return;
+  event.preventDefault();
+  event.stopImmediatePropagation();
+  ahead.push({key: event.key, shiftKey: event.shiftKey});
+}, {capture: true});
+
+function pressAhead() {
+  const form = document.getElementById("capture");
+  if (!form || sending || !ahead.length) return;
+  if (form.querySelector(".slot.wrong")) {
+    const typed = ahead.filter(one => one.key.length === 1).map(one => one.key).join("");
+    document.getElementById("said")?.append(` Typed ahead, for the next report: ${typed}`);
+    return;
+  }
+  while (ahead.length && !sending) press(ahead.shift());
+}
+
+// One key as the browser would take it: first the handlers of the page, then what the key does by itself.
+function press({key, shiftKey}) {
+  const field = document.activeElement;
+  const event = new KeyboardEvent("keydown", {key, shiftKey, bubbles: true, cancelable: true});
+  if (!field.dispatchEvent(event)) return;
+  if (key === "Tab") {
+    const fields = [...field.form?.elements || []].filter(one => one.type !== "hidden" && one.tabIndex >= 0);
+    fields[fields.indexOf(field) + (shiftKey ? -1 : 1)]?.focus();
+  } else if (key === "Enter") {
+    field.form?.requestSubmit();
+  } else if (key === "Backspace" || key.length === 1) {
+    const [from, to] = [field.selectionStart, field.selectionEnd];
+    if (key === "Backspace") field.setRangeText("", from === to ? Math.max(from - 1, 0) : from, to, "end");
+    else field.setRangeText(key, from, to, "end");
+    field.dispatchEvent(new Event("input", {bubbles: true}));
+  }
+}
 
 document.addEventListener("keydown", event => {
   const input = event.target;
@@ -208,13 +260,26 @@ function pickWithKey(event, list) {
   } else if (event.key === "Escape") {
     event.preventDefault();
     list.close();
-  } else if (event.key === "Tab" || event.key === "Enter") {
+  } else if (event.key === "Tab") {
     list.take();
+  } else if (event.key === "Enter") {
+    enterPick(event, list);
   } else if (event.key === "," && list.many) {
     event.preventDefault();
     list.take();
     list.input.value += ", ";
   }
+}
+
+// Enter records only what was meant: a pick that is neither the only one nor typed whole is put into its slot, and shown, and
+// one more Enter records it.
+function enterPick(event, list) {
+  const sure = list.sure && !list.moved;
+  list.take();
+  if (sure) return;
+  event.preventDefault();
+  list.input.closest(".slot")?.classList.add("taken");
+  say("Enter records it.", false);
 }
 
 // Enter records once: not while a recording is on its way, and not where nothing was said yet.
@@ -266,7 +331,10 @@ document.addEventListener("htmx:before:request", event => {
   }
 });
 
-document.addEventListener("htmx:finally:request", () => { sending = false; });
+document.addEventListener("htmx:finally:request", () => {
+  sending = false;
+  setTimeout(pressAhead);  // once the new line is drawn and has the focus
+});
 
 document.addEventListener("htmx:error", () => {
   sending = false;
