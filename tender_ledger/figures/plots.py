@@ -50,7 +50,7 @@ def plane(names: Sequence[str], points: Sequence[Sequence[float]], words: Mappin
 
 
 def tree(names: Sequence[str], merges: Sequence[Sequence[float]], order: Sequence[int], words: Mapping[str, str],
-         links: Sequence[str] = (), joins: Sequence[str] = (), again: Sequence[float] = ()) -> Drawing:  # fmt: skip
+         links: Sequence[str] = (), joins: Sequence[str] = (), again: Sequence[float | None] = ()) -> Drawing:  # fmt: skip
     """The tree of average linkage, leaves one below the other, heights from left to right. `links` are those of the leaves,
     `joins` those of the merges, each marked by a knot, `again` the share of resamples in which each was joined; the last, which
     joins all, has no doubt."""
@@ -70,9 +70,9 @@ def tree(names: Sequence[str], merges: Sequence[Sequence[float]], order: Sequenc
                   line(x(height), y1, x(height), y2, "branch")]  # fmt: skip
         place[len(names) + at] = (x(height), (y1 + y2) / 2)
         if joins:
-            said, sure = f"{words['x']} {height:.3f}", at < len(again) and at < len(merges) - 1
-            if sure:
-                share = f"{100 * again[at]:.0f} %"
+            said, found_again = f"{words['x']} {height:.3f}", again[at] if at < len(again) else None
+            if found_again is not None:
+                share = f"{100 * found_again:.0f} %"
                 said = f"{said}; {words['again']} {share}"
                 knots.append(text(x(height) + 6, (y1 + y2) / 2 + 4, share, "head"))
             knots.append(circle(x(height), (y1 + y2) / 2, 3.5, link=joins[at], says=said))

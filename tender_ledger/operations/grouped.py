@@ -177,7 +177,7 @@ def groups(scope: Scope, rules: CountingRules, *, by: str = "community", since: 
                         for group, name in enumerate(names)},
             "icf_ends": {name: named_ends(resampled[group].ends("icf"), tally.table.categories)
                          for group, name in enumerate(names)},
-            "joined_again": joins_found_again(tree, resampled_distances(resampled)),
+            "joined_again": [number(share) for share in joins_found_again(tree, resampled_distances(resampled))],
             "agreement": {name: agreement_among(tally, grouping.members(at)) for at, name in enumerate(names)},
             "pairs": pairs, "untested": max(len(wanted) - MOST_PAIRS, 0), "seed": seed, "both": found.both,
             "least": minimum_of(scope), "shown_alone": found.purpose is not scope.purpose,

@@ -5,6 +5,8 @@ from itertools import product
 
 import numpy as np
 import pytest
+from hypothesis import given
+from hypothesis import strategies as st
 
 from tender_ledger.core.consensus.model import answers_of, consensus
 from tender_ledger.core.consensus.resampled import consensus_ends
@@ -88,8 +90,24 @@ def test_a_tree_says_in_how_many_resamples_its_groups_are_joined():
     apart = np.array([[0, near, far, far], [near, 0, far, far], [far, far, 0, near], [far, far, near, 0]])
     turned = apart[np.ix_([0, 2, 1, 3], [0, 2, 1, 3])]  # 0 with 2, 1 with 3
     tree = average_tree(apart)
-    assert joins_found_again(tree, np.stack([apart, apart, apart, turned])) == [0.75, 0.75, 1.0]
+    assert joins_found_again(tree, np.stack([apart, apart, apart, turned])) == [0.75, 0.75, pytest.approx(np.nan, nan_ok=True)]
     assert joins_found_again(average_tree(np.zeros((1, 1))), np.zeros((2, 1, 1))) == []
+
+
+def test_joins_of_tied_distances_are_no_support():
+    """Where every distance is the same any tree does; where two pairs tie apart from each other, each is one."""
+    even = 1 - np.eye(4)
+    assert joins_found_again(average_tree(even), np.stack([even] * 5))[:2] == [0, 0]
+    between = np.array([[0, 1, 1, 5], [1, 0, 3, 5], [1, 3, 0, 5], [5, 5, 5, 0]], dtype=float)  # 0 is as near to 1 as to 2
+    assert joins_found_again(average_tree(between), np.stack([between]))[:2] == [0, 1]
+
+
+@given(st.integers(0, 10**6), st.integers(3, 7))
+def test_without_ties_the_joins_are_those_of_the_usual_program(seed: int, n: int):
+    drawn = np.random.default_rng(seed).random((n, n))
+    distances = (drawn + drawn.T) / 2
+    np.fill_diagonal(distances, 0)
+    assert joins_found_again(average_tree(distances), distances[None])[:-1] == [1.0] * (n - 2)
 
 
 def test_distances_in_resamples_are_those_of_each_pair():

@@ -1,5 +1,6 @@
 """Distances drawn: principal coordinates of groups or informants, and the tree of average linkage."""
 
+import math
 from collections.abc import Sequence
 from dataclasses import dataclass
 
@@ -57,6 +58,9 @@ class Tree:
     order: Ints
 
 
+_TIE = 1e-9  # distances that differ by less are one
+
+
 def average_tree(distances: Floats) -> Tree:
     """The tree of average linkage (UPGMA; Sokal & Michener 1958), leaves turned so that neighbours are alike."""
     n = len(distances)
@@ -74,15 +78,45 @@ def _merges(joined: Floats) -> tuple[tuple[int, int, float, int], ...]:
 def joins_found_again(tree: Tree, distances: Floats) -> list[float]:
     """Of every merge of the tree the share of (resamples, n, n) distances whose own tree joins the same leaves, in its order.
 
-    Source: Felsenstein 1985, Evolution 39:783-791. Misleads as a probability that the join is true.
+    A join that could as well have been another, at the same distance, is none, and the last one, of all leaves, is NaN: it is in
+    every tree. Source: Felsenstein 1985, Evolution 39:783-791; ties as unresolved: common practice, no source. Misleads as a
+    probability that the join is true.
     """
-    found = dict.fromkeys(_leaves_of(tree.merges, len(tree.order)), 0)
+    joins = _leaves_of(tree.merges, len(tree.order))
+    found = dict.fromkeys(joins, 0)
     for one in distances if found else ():
-        again = _merges(linkage(squareform(one, checks=False), "average"))
-        for leaves in _leaves_of(again, len(tree.order)):
+        for leaves in _resolved_joins(one):
             if leaves in found:
                 found[leaves] += 1
-    return [times / max(len(distances), 1) for times in found.values()]
+    shares = [times / max(len(distances), 1) for times in found.values()]
+    return [*shares[:-1], math.nan] if shares else []
+
+
+def _resolved_joins(distances: Floats) -> list[frozenset[int]]:
+    """The leaves under every merge of average linkage that no other merge ties with, distances of shape (n, n).
+
+    A merge ties where one of its two sides is as near to something else. Two pairs apart at one distance do not tie.
+    """
+    between = np.array(distances, dtype=np.float64)
+    np.fill_diagonal(between, np.inf)
+    under = {at: frozenset([at]) for at in range(len(between))}
+    found = []
+    while len(under) > 1:
+        least = between.min()
+        if not math.isfinite(least):
+            break
+        near = between <= least + _TIE * max(least, 1.0)
+        one, other = (int(at) for at in np.unravel_index(np.argmax(near), near.shape))
+        tied = int(near[[one, other]].sum()) > 2  # each is near to the other, and one of them to a third
+        sizes = len(under[one]), len(under[other])
+        joined = (between[one] * sizes[0] + between[other] * sizes[1]) / sum(sizes)
+        joined[one] = np.inf
+        between[one], between[:, one] = joined, joined
+        between[other], between[:, other] = np.inf, np.inf
+        under[one] = under[one] | under.pop(other)
+        if not tied:
+            found.append(under[one])
+    return found
 
 
 def _leaves_of(merges: Sequence[tuple[int, int, float, int]], n: int) -> list[frozenset[int]]:
