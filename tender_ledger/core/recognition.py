@@ -2,6 +2,7 @@
 
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
+from difflib import get_close_matches
 
 from tender_ledger.core.messages import Problem
 from tender_ledger.core.text import fold
@@ -20,6 +21,9 @@ class Choice:
     short: str = ""
     group: int = 0
     weight: int = 0
+
+
+_NEAR = 0.6  # of the letters that two spellings share in order, as difflib counts them
 
 
 class Unrecognised(ValueError):
@@ -68,12 +72,22 @@ def recognise(typed: str, choices: Sequence[Choice], kind: str) -> Choice:
         if len({choice.key for choice in hits}) == 1:
             return hits[0]
         if hits:
-            raise Unrecognised(_two_readings(typed, hits, kind), hits[:4])
-    some = ", ".join(choice.label for choice in sorted(choices, key=lambda c: (-c.weight, c.label))[:4])
-    raise Unrecognised(Problem(f"No {kind} is called “{typed}”.", kind, remedy=f"There are {some} and others." if some else ""))
+            raise Unrecognised(two_readings(typed, hits, kind), hits[:4])
+    near = nearest(typed, choices)
+    some = ", ".join(choice.label for choice in near or sorted(choices, key=lambda c: (-c.weight, c.label))[:4])
+    remedy = f"Near it: {some}." if near else f"There are {some} and others." if some else ""
+    raise Unrecognised(Problem(f"No {kind} is called “{typed}”.", kind, remedy=remedy), near)
 
 
-def _two_readings(typed: str, hits: Sequence[Choice], kind: str) -> Problem:
+def nearest(typed: str, choices: Iterable[Choice], most: int = 4) -> list[Choice]:
+    """The choices that are spelt most like what was typed, the nearest first; none where nothing is near."""
+    by_label = {fold(choice.label): choice for choice in choices}
+    found = get_close_matches(fold(typed), by_label, n=most, cutoff=_NEAR)
+    return list({by_label[label].key: by_label[label] for label in found}.values())
+
+
+def two_readings(typed: str, hits: Sequence[Choice], kind: str) -> Problem:
+    """What is wrong with a text that several choices fit: the first of them by name."""
     labels = [choice.label for choice in hits[:4]]
     if len(set(labels)) < len(labels):
         labels = [f"{choice.label} {choice.code.upper()}" for choice in hits[:4]]

@@ -4,6 +4,7 @@ from typing import Any
 
 from tender_ledger.core.recognition import Choice
 from tender_ledger.core.terms import Scope
+from tender_ledger.operations.everyday_words import everyday_words, meant_by
 from tender_ledger.operations.typed_report import informant_choices, plant_choices, plant_text
 from tender_ledger.operations.vocabularies import choices
 from tender_ledger.storage.queries import encounters, plants, reports, studies
@@ -15,7 +16,8 @@ def recording_choices(scope: Scope, encounter: dict[str, Any]) -> dict[str, list
     """Slot list -> choices with label `l` and, where there are any, code `c`, two letters `s`, key `k`, group `g`, weight `w`: in
     how many reports it stands, and `p`, in how many of each plant by its number.
 
-    A plant's `t` is what stands in the slot once it is chosen; a purpose carries its category and subcategory.
+    What has a `t` stands so in the slot once it is chosen: a plant, and the term of an everyday word. A purpose carries its
+    category and subcategory.
     """
     study_id, scheme = scope.study_id, studies.study(scope)["scheme"]
     found = plants.plants(scope)
@@ -23,7 +25,14 @@ def recording_choices(scope: Scope, encounter: dict[str, Any]) -> dict[str, list
     usage = _usage(scope)
 
     def terms(vocabulary: str, of_scheme: str | None = None) -> list[Short]:
-        return [{**_short(one), **_used(usage, one.key)} for one in choices(study_id, vocabulary, of_scheme)]
+        known = choices(study_id, vocabulary, of_scheme)
+        listed = [{**_short(one), **_used(usage, one.key)} for one in known]
+        words = [
+            {"l": word, "k": one.key, "g": one.group, "t": one.label}
+            for word in everyday_words().get(vocabulary, {})
+            for one in meant_by(word, vocabulary, known)
+        ]
+        return listed + words
 
     languages = [Choice(one["id"], one["name"], one["code"]) for one in studies.languages(scope)]
     categories, subcategories = terms("category", scheme), terms("subcategory", scheme)
@@ -65,8 +74,8 @@ def _short(choice: Choice) -> Short:
 
 
 def _purposes(scope: Scope, categories: list[Short], subcategories: list[Short], usage: Usage) -> list[Short]:
-    category_of = {one["k"]: one["l"] for one in categories}
-    subcategory_of = {one["k"]: one["l"] for one in subcategories}
+    category_of = {one["k"]: one["l"] for one in categories if "t" not in one}
+    subcategory_of = {one["k"]: one["l"] for one in subcategories if "t" not in one}
     return [
         {
             "l": one["label"],

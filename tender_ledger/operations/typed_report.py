@@ -4,10 +4,11 @@ from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, fields
 from typing import Any
 
-from tender_ledger.core.recognition import Choice, Unrecognised, recognise
+from tender_ledger.core.recognition import Choice, Unrecognised, recognise, two_readings
 from tender_ledger.core.terms import Scope
 from tender_ledger.core.text import clean, fold
 from tender_ledger.core.times import read_time, why_no_time, written_time
+from tender_ledger.operations.everyday_words import meant_by
 from tender_ledger.operations.vocabularies import choices
 from tender_ledger.storage.models import Purpose
 from tender_ledger.storage.queries import studies
@@ -79,7 +80,11 @@ class Reading:
         try:
             return recognise(text, known, kind)
         except Unrecognised as unknown:
-            self.errors[field] = f"{unknown.problem.what} {unknown.problem.remedy}".strip()
+            meant = meant_by(text, kind.split(" ")[0], known)
+            if len(meant) == 1:
+                return meant[0]
+            problem = two_readings(text, meant, kind) if meant else unknown.problem
+            self.errors[field] = f"{problem.what} {problem.remedy}".strip()
             return None
 
 

@@ -73,7 +73,7 @@ class Picks {
     const all = lists.byName[name] || [];
     if (name === "subcategories" || name === "purposes") {
       const chosen = fold(this.field("category")?.value);
-      const category = chosen && (lists.byName.categories || []).find(one => fold(one.l) === chosen);
+      const category = chosen && (lists.byName.categories || []).find(one => !one.t && fold(one.l) === chosen);
       return category ? all.filter(one => one.g === category.k) : name === "purposes" ? all : [];
     }
     return all;
@@ -95,10 +95,20 @@ class Picks {
       this.fits = rank(typed, this.weighed());
     }
     this.fits = this.fits.filter((one, at) => this.fits.findIndex(other => this.text(other) === this.text(one)) === at);
-    this.sure = this.fits.length === 1 || grade(fold(typed), this.fits[0] || {l: ""}) === 0;
+    this.sure = this.fits.length === 1 || this.fits.filter(one => grade(fold(typed), one) === 0).length === 1;
     this.fits = this.fits.slice(0, 8);
     if (!this.fits.length) return this.close();
     this.at = 0;
+    this.draw();
+  }
+
+  // An empty slot shows what it can hold: what this plant has, then what the study has, then the vocabulary in its order.
+  browse() {
+    const known = this.weighed().filter(one => !one.t || this.input.dataset.pick === "plants");
+    this.fits = known.map((one, at) => [one, at]).sort(([a, x], [b, y]) => (b.w || 0) - (a.w || 0) || x - y).map(([one]) => one);
+    this.fits = this.fits.filter((one, at) => this.fits.findIndex(other => this.text(other) === this.text(one)) === at).slice(0, 60);
+    if (!this.fits.length) return;
+    [this.at, this.moved, this.sure] = [0, true, false];
     this.draw();
   }
 
@@ -253,6 +263,10 @@ document.addEventListener("keydown", event => {
 });
 
 function pickWithKey(event, list) {
+  if (!list.open && event.key === "ArrowDown" && !list.typed()) {
+    event.preventDefault();
+    return list.browse();
+  }
   if (!list.open) return;
   if (event.key === "ArrowDown" || event.key === "ArrowUp") {
     event.preventDefault();
