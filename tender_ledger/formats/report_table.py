@@ -8,7 +8,7 @@ import numpy as np
 from tender_ledger.core.days import parse_day
 from tender_ledger.core.importing.rows import MENDED_COLUMN, PROBLEM_COLUMN, FailingRow, ReadTable, RosterEntry, TableRow
 from tender_ledger.core.messages import InputRefused, Problem, RowProblem
-from tender_ledger.core.names.scientific import genus_or_species
+from tender_ledger.core.names.scientific import part_qualifier, usual_rank
 from tender_ledger.core.rules import ACTORS, BASES, CURRENCIES, KINDS, OUTCOMES, STANCES
 from tender_ledger.core.tally.table import (
     NONE_NAMED,
@@ -28,12 +28,18 @@ COLUMNS = ("informant", "community", "informant_kind", "event", "date", "taxon",
            "outcome", "currency", "attributed_to", "mixture", "role", "local_name", "language", "words", "start", "end",
            "note")  # fmt: skip
 ROLES = ("main", "companion", "carrier", "corrective")
-MORE = ("stage", "caution_told", "actor")  # columns that the application's own tables have beside those of the format
+# Columns that the application's own tables have beside those of the format.
+MORE = ("qualifier", "stage", "season", "harvest", "harvest_effect", "dose", "actor", "for_whom", "phase", "frequency", "course",
+        "proportion", "caution_told")  # fmt: skip
+QUALIFIERS = ("", "cf", "aff", "sp", "hybrid")
+HARVEST_EFFECTS = ("unstated", "none", "light", "part", "whole", "returned")
+FOR_WHOM = ("unstated", "adult", "child", "pregnant", "animal", "crop")
 _NONE = "none_named"
 _LISTED = {"basis": BASES, "stance": STANCES, "outcome": OUTCOMES, "currency": CURRENCIES, "informant_kind": KINDS, "role": ROLES,
-           "actor": ACTORS}  # fmt: skip
+           "actor": ACTORS, "qualifier": QUALIFIERS, "harvest_effect": HARVEST_EFFECTS, "for_whom": FOR_WHOM}  # fmt: skip
 _DEFAULT = {"basis": "unstated", "stance": "affirms", "outcome": "unstated", "currency": "unstated",
-            "informant_kind": "holder", "role": "main", "actor": "people"}  # fmt: skip
+            "informant_kind": "holder", "role": "main", "actor": "people",
+            "harvest_effect": "unstated", "for_whom": "unstated"}  # fmt: skip
 _BLANK = {column: _DEFAULT.get(column, "") for column in (*COLUMNS, *MORE)}
 
 
@@ -63,8 +69,9 @@ def _with_defaults(cells: Row) -> Row:
     if full["basis"] == "practised":
         full["basis"] = "own"
     full["event"] = full["event"] or f"(of {full['informant']})"
-    full["taxon"], rank = genus_or_species(full["taxon"])
-    full["rank"] = full["rank"] or rank
+    full["taxon"], qualifier = part_qualifier(full["taxon"])
+    full["qualifier"] = full["qualifier"].removesuffix(".") or qualifier
+    full["rank"] = full["rank"] or usual_rank(full["taxon"])
     full["use"] = full["use"] or full["subcategory"] or full["category"]
     return full
 
@@ -193,9 +200,17 @@ def _two_communities(where: str, code: str, found: Mapping[str, tuple[str, str]]
                    found[code][0] or "none", "Two people need two codes; nobody is merged silently.")  # fmt: skip
 
 
+def _plant_key(row: Row) -> tuple[str, str, str]:
+    """What tells one plant of a table from another: its taxon, its label, and what doubts the taxon."""
+    return row["taxon"], row["plant"], row["qualifier"]
+
+
+_DOUBTS = {"cf": "cf.", "aff": "aff."}  # as a counted taxon of its own is written
+
+
 def _columns(rows: Sequence[Row], people: Informants, roster_given: bool) -> UseReportTable:
-    plants = sorted({(row["taxon"], row["plant"]) for row in rows})
-    first = {(row["taxon"], row["plant"]): row for row in reversed(rows)}
+    plants = sorted({_plant_key(row) for row in rows})
+    first = {_plant_key(row): row for row in reversed(rows)}
     coded = [row for row in rows if row["category"] and row["category"] != _NONE]
     categories = sorted({row["category"] for row in coded})
     uses = sorted({(row["category"], row["use"]) for row in coded})
@@ -208,17 +223,18 @@ def _columns(rows: Sequence[Row], people: Informants, roster_given: bool) -> Use
     return UseReportTable(
         informants=people,
         plants=Plants(
-            tuple(plant for _, plant in plants),
-            tuple(taxon for taxon, _ in plants),
+            tuple(plant for _taxon, plant, _qualifier in plants),
+            tuple(taxon for taxon, _plant, _qualifier in plants),
             tuple(first[key]["rank"] for key in plants),
             tuple(first[key]["family"] for key in plants),
+            tuple(_DOUBTS.get(qualifier, "") for _taxon, _plant, qualifier in plants),
         ),
         categories=tuple(categories),
         uses=Uses(np.array([category_of[c] for c, _ in uses], dtype=np.int64), tuple(label for _, label in uses)),
         events=len(events),
         informant=_codes((row["informant"] for row in rows), people.codes),
         event=_codes((row["event"] for row in rows), events),
-        plant=_codes(((row["taxon"], row["plant"]) for row in rows), plants),
+        plant=_codes((_plant_key(row) for row in rows), plants),
         category=np.array([category_of[row["category"]] for row in rows], dtype=np.int64),
         use=np.array([use_of.get((row["category"], row["use"]), -1) for row in rows], dtype=np.int64),
         basis=_codes((row["basis"] for row in rows), BASES),

@@ -16,9 +16,11 @@ from tender_ledger.operations.studies import rules_in_force
 from tender_ledger.operations.worklist import unreviewed
 from tender_ledger.storage.database import snapshot
 from tender_ledger.storage.queries import people, plants, reports, studies
+from tender_ledger.storage.queries import told as told_queries
 
 _INFORMANT_COLUMNS = ("informant", "community", "kind")
-_QUOTED = ("local_name", "words", "start", "end", "note", "caution_told", "attributed_to")
+_TOLD = ("season", "harvest", "dose", "phase", "frequency", "course", "proportion")  # in the teller's words
+_QUOTED = ("local_name", "words", "start", "end", "note", "caution_told", "attributed_to", *_TOLD)
 # What a table may have carried along about a person; it never accompanies a code outside the team.
 _PERSONAL = frozenset({"gender", "sex", "age", "birth", "birth_year", "birth_date", "name", "real_name", "phone", "address"})
 
@@ -46,6 +48,8 @@ def export_study(scope: Scope) -> dict[str, bytes]:
         scheme = studies.study(scope)["scheme"]
         used = plants.names_used(published)
         rows = reports.reports(published)
+        beside = told_queries.told_beside(published, [row["id"] for row in rows])
+        rows = [row | beside[row["id"]] for row in rows]
         strong = [row["id"] for row in rows if is_strong_claim(row["purpose"] or "", row["words"])]
         masked = unreviewed(published, strong)
         told = [_report(_masked(row) if row["id"] in masked else row, found[row["plant_id"]], scheme, used) for row in rows]
@@ -98,7 +102,7 @@ def _whole(number: float) -> float | int:
 
 def _masked(row: dict[str, Any]) -> dict[str, Any]:
     """A report whose strong claim nobody reviewed: it is counted, and says neither for what in particular nor in which words."""
-    return {**row, "purpose": None, "subcategory_code": None, "words": "", "note": "", "caution": ""}
+    return {**row, "purpose": None, "subcategory_code": None, "words": "", "note": "", "caution": "", **dict.fromkeys(_TOLD, "")}
 
 
 def _base(row: dict[str, Any], plant: dict[str, Any]) -> dict[str, Any]:
@@ -108,7 +112,7 @@ def _base(row: dict[str, Any], plant: dict[str, Any]) -> dict[str, Any]:
         "event": f"E{row['encounter']}",
         "date": PartialDay(row["day_from"], row["day_to"], row["approximate"]).iso() if row["day_from"] else "",
         "taxon": plant["accepted"] or plant["taxon"], "plant": plant["field_number"], "rank": plant["rank"],
-        "family": plant["family"],
+        "family": plant["family"], "qualifier": _unless(plant["qualifier"] or "none", "none"),
     }  # fmt: skip
 
 
@@ -123,7 +127,9 @@ def _report(row: dict[str, Any], plant: dict[str, Any], scheme: str, used: dict[
         "component": row["component"] if row["component"] > 1 else "", "basis": row["basis_code"],
         "stance": row["stance_code"], "outcome": row["outcome_code"], "stage": row["stage_code"],
         "currency": row["currency"], "attributed_to": row["attributed_to"], "mixture": row["mixture"],
-        "role": row["role"] if row["mixture"] else "", "actor": row["actor"] if row["actor"] != "people" else "",
+        "role": row["role"] if row["mixture"] else "", "actor": _unless(row["actor"], "people"),
+        "for_whom": _unless(row["taker"], "unstated"), "harvest_effect": _unless(row["harvest_effect"], "unstated"),
+        **{name: row[name] for name in _TOLD},
         "local_name": name, "language": language,
         "words": row["words"], "start": _seconds(row["start_s"]), "end": _seconds(row["end_s"]),
         "note": row["note"], "caution_told": row["caution"],
@@ -131,6 +137,11 @@ def _report(row: dict[str, Any], plant: dict[str, Any], scheme: str, used: dict[
     if not row["may_publish_verbatim"]:
         return {name: value for name, value in line.items() if name not in _QUOTED}
     return line | {name: value for name, value in row["extra"].items() if name.lower() not in _PERSONAL}
+
+
+def _unless(code: str, usual: str) -> str:
+    """A code, or nothing where it is the one that is meant where nothing is said."""
+    return "" if code == usual else code
 
 
 def _seconds(value: float | None) -> str | int | None:

@@ -259,7 +259,8 @@ class ImportWriter:
         self.writing.create_many(
             Determination,
             [
-                {"plant_id": self.plants[came], "taxon_id": self.taxa[one.taxon.name], "basis": "unstated",
+                {"plant_id": self.plants[came], "taxon_id": self.taxa[one.taxon.name], "qualifier": one.qualifier,
+                 "basis": "unstated",
                  "confidence": "unstated", "determiner": "the imported table", "determined_on": self.scope.day,
                  "is_current": True}
                 for came, one in new.items() if one.taxon

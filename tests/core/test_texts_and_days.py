@@ -10,7 +10,7 @@ from hypothesis import strategies as st
 from tender_ledger.core.days import PartialDay, parse_day
 from tender_ledger.core.messages import InputRefused
 from tender_ledger.core.names import written_name
-from tender_ledger.core.names.scientific import genus_or_species
+from tender_ledger.core.names.scientific import part_qualifier, usual_rank
 from tender_ledger.core.recognition import Choice, Unrecognised, rank, recognise
 from tender_ledger.core.rights import Right, Role, may, who_may
 from tender_ledger.core.terms import AgreementTerms, Member
@@ -199,12 +199,13 @@ def test_what_is_no_time(text: str):
 
 
 @pytest.mark.parametrize(
-    ("written", "name", "rank"),
+    ("written", "name", "qualifier", "rank"),
     [
-        ("Salix", "Salix", "genus"), ("Salix sp.", "Salix", "genus"), ("Salix  spp", "Salix", "genus"),
-        ("Salicaceae", "Salicaceae", "family"), ("Salix caprea", "Salix caprea", "species"), ("", "", "species"),
-        ("Salix cf. caprea", "Salix cf. caprea", "species"), ("Salix sp. 2", "Salix sp. 2", "species"),
+        ("Salix", "Salix", "", "genus"), ("Salix sp.", "Salix", "sp", "genus"), ("Salix  spp", "Salix", "sp", "genus"),
+        ("Salicaceae", "Salicaceae", "", "family"), ("Salix caprea", "Salix caprea", "", "species"), ("", "", "", "species"),
+        ("Salix cf. caprea", "Salix caprea", "cf", "species"), ("Salix aff caprea", "Salix caprea", "aff", "species"),
+        ("Salix sp. 2", "Salix sp. 2", "", "species"),
     ],
 )  # fmt: skip
-def test_one_word_names_no_species(written: str, name: str, rank: str):
-    assert genus_or_species(written) == (name, rank)
+def test_one_word_names_no_species_and_a_doubt_is_no_part_of_a_name(written: str, name: str, qualifier: str, rank: str):
+    assert (*part_qualifier(written), usual_rank(part_qualifier(written)[0])) == (name, qualifier, rank)

@@ -152,6 +152,14 @@ def test_a_genus_alone_is_counted_as_a_genus():
     assert reckon(count(table, parse_rules({"genus_level": "drop"}))).taxa == ("Salix caprea",)
 
 
+def test_what_doubts_a_taxon_stands_in_its_name_or_in_a_column_of_its_own():
+    told = "informant,taxon,qualifier,category\nA,Salix cf. caprea,,food\nB,Salix caprea,cf.,food\nC,Salix caprea,,food\n"
+    table = read_report_table(told.encode())
+    assert reckon(count(table, parse_rules({}))).taxa == ("Salix caprea",)
+    apart = reckon(count(table, parse_rules({"qualified": "own_taxon"})))
+    assert dict(zip(apart.taxa, apart.fc.tolist(), strict=True)) == {"Salix caprea": 1, "Salix cf. caprea": 2}
+
+
 def test_a_written_source_stands_in_no_list_of_who_was_interviewed():
     told = (
         b"informant,community,informant_kind,taxon,category\nA,X,holder,Salix caprea,food\nHB-1931,X,source,Salix caprea,fuels\n"

@@ -74,6 +74,9 @@ def test_communities_differ_in_part(scope: Scope):
         {"informant_kinds": ["holder", "source"]},
         {"basis": ["own", "taught", "hearsay"]},
         {"undetermined": "each_own"},
+        {"qualified": "own_taxon"},
+        {"qualified": "drop"},
+        {"outcomes": ["helped", "none", "harmed", "unstated"]},
     ],
 )
 def test_the_indices_of_the_export_are_those_of_the_screen(scope: Scope, rules: dict):

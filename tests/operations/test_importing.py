@@ -301,7 +301,10 @@ def test_all_that_a_row_says_is_kept_and_leaves_with_the_export(small: SmallStud
         "attributed_to": "people of the lower ford",
         "mixture": "m1", "role": "carrier", "local_name": "melna", "language": "qaa", "words": "Boil it “twice”.",
         "start": "61.5", "end": "70", "note": "by the door", "stage": "flowering", "caution_told": "not for the young",
-        "weather": "rain", "gender": "woman",
+        "weather": "rain", "gender": "woman", "qualifier": "cf", "season": "after the first frost",
+        "harvest": "side branches only", "harvest_effect": "light", "dose": "a handful", "for_whom": "child",
+        "phase": "when it begins",
+        "frequency": "twice a day", "course": "three days", "proportion": "two parts of three",
     }  # fmt: skip
     out = bring(small, ",".join(said) + "\n" + ",".join(said.values()) + "\n", new_codes=True,
                 terms=importing.TERM_WORDS)  # fmt: skip
@@ -310,6 +313,9 @@ def test_all_that_a_row_says_is_kept_and_leaves_with_the_export(small: SmallStud
     assert {key: line[key] for key in said if key not in ("event", "gender")} == {
         key: text for key, text in said.items() if key not in ("event", "gender")
     }
+    beside = rows("SELECT season, dose, taker, harvest_effect, course FROM use_report")[0]
+    assert tuple(beside.values()) == ("after the first frost", "a handful", "child", "light", "three days")
+    assert value("SELECT qualifier FROM determination") == "cf"
     assert "gender" not in line  # what an imported table says of a person stays with the team
     assert value("SELECT extra ->> 'gender' FROM use_report") == "woman"
 

@@ -92,10 +92,11 @@ class NewEncounter:
 
 @dataclass
 class NewPlant:
-    """A plant that the table brings: its taxon where one is named, and the field number it asks for."""
+    """A plant that the table brings: its taxon where one is named, the field number it asks for, and what doubts the taxon."""
 
     taxon: TaxonName | None
     number: int | None = None
+    qualifier: str = "none"
 
 
 @dataclass(frozen=True)

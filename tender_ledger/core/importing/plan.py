@@ -33,11 +33,13 @@ KNOWN_COLUMNS = frozenset(
     {"informant", "community", "informant_kind", "event", "date", "taxon", "plant", "rank", "family", "category", "scheme",
      "subcategory", "use", "part", "preparation", "application", "component", "basis", "stance", "outcome", "currency",
      "attributed_to", "mixture", "role", "local_name", "language", "words", "start", "end", "note", "stage", "caution_told",
-     "actor"}
+     "actor", "qualifier", "season", "harvest", "harvest_effect", "dose", "for_whom", "phase", "frequency", "course",
+     "proportion"}
 )  # fmt: skip
 _FIELD_NUMBER = re.compile(r"P-0*([1-9]\d{0,5})$")
 _EVENT_NUMBER = re.compile(r"E0*([1-9]\d{0,5})$")
 _RANK = re.compile(r"[a-z][a-z_]*$")
+_TOLD_BESIDE = ("season", "harvest", "dose", "phase", "frequency", "course", "proportion")  # as words, each in its slot
 _MANY = (("part", "part"), ("preparation", "method"), ("application", "application"))  # column, vocabulary
 
 
@@ -257,7 +259,7 @@ class _RowReading:
             self._check_taxon(_accepted(planned.taxon), _accepted(name), "in the rows before")
             return came
         wanted = int(number[1]) if number and int(number[1]) not in self.known.numbers else None
-        self.new_plant = (came, NewPlant(name, wanted))
+        self.new_plant = (came, NewPlant(name, wanted, self.full["qualifier"] or "none"))
         return came
 
     def _nameless(self) -> str:
@@ -310,7 +312,8 @@ class _RowReading:
             "currency": full["currency"], "role": full["role"], "actor": full["actor"], "attributed_to": full["attributed_to"],
             "mixture": full["mixture"], "words": full["words"], "note": full["note"],
             "caution": full["caution_told"], "start_s": self._time("start"), "end_s": self._time("end"),
-            "extra": self._extra(),
+            "harvest_effect": full["harvest_effect"], "taker": full["for_whom"],
+            **{column: full[column] for column in _TOLD_BESIDE}, "extra": self._extra(),
         }  # fmt: skip
         if None not in (values["start_s"], values["end_s"]) and values["end_s"] < values["start_s"]:
             self.wrong("end", "The passage ends before it begins.", found=full["end"], expected=f"{full['start']} or later")

@@ -34,13 +34,25 @@ def rank_of(told: str, words: str = "") -> str:
     return "family" if words.endswith("aceae") else "genus"
 
 
-def genus_or_species(written: str) -> tuple[str, str]:
-    """The name with single spaces and without a closing “sp.”, and the rank that its words alone show: that of a genus or of a
-    family where there is one word, else species, which is what a table means where it says nothing."""
+_QUALIFIERS = {"cf": "cf", "aff": "aff"}
+_OPEN_ENDS = frozenset({"sp", "spp", "species"})
+
+
+def part_qualifier(written: str) -> tuple[str, str]:
+    """The name with single spaces and without what doubts or leaves open its species, and that as its code: `cf`, `aff`, or `sp`
+    for a genus with a closing “sp.”; "" where nothing does."""
     words = written.split()
-    if len(words) == 2 and words[1].lower() in ("sp.", "sp", "spp.", "spp", "species"):
-        words = words[:1]
-    return " ".join(words), rank_of("", words[0]) if len(words) == 1 and words[0][:1].isalpha() else "species"
+    if len(words) == 2 and words[1].lower().rstrip(".") in _OPEN_ENDS:
+        return words[0], "sp"
+    for at, word in enumerate(words[1:-1], 1):
+        if qualifier := _QUALIFIERS.get(word.lower().rstrip(".")):
+            return " ".join([*words[:at], *words[at + 1 :]]), qualifier
+    return " ".join(words), ""
+
+
+def usual_rank(name: str) -> str:
+    """The rank that a table means where it says none: that of a genus or a family for one word, else species."""
+    return rank_of("", name) if len(name.split()) == 1 and name[:1].isalpha() else "species"
 
 
 def part_name(written: str, rank: str = "") -> tuple[str, str]:

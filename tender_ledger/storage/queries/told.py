@@ -54,6 +54,17 @@ def report_in_full(scope: Scope, report_id: int) -> dict[str, Any] | None:
     )
 
 
+def told_beside(scope: Scope, report_ids: list[int]) -> dict[int, dict[str, Any]]:
+    """By the number of each of these reports what stands once beside its line. The caller has shown that they may be read."""
+    found = rows(
+        """SELECT id, season, harvest, harvest_effect, dose, taker, phase, frequency, course, proportion FROM use_report
+           WHERE study_id = %(study)s AND id = ANY(%(reports)s)""",
+        study=scope.study_id,
+        reports=report_ids,
+    )
+    return {one.pop("id"): one for one in found}
+
+
 def schemes(study_id: int) -> list[str]:
     """The coding schemes that categories stand in, shipped and the study's own."""
     return [
