@@ -268,7 +268,7 @@ def merge_reports(scope: Scope, report_id: int, version: int, other_id: int) -> 
 
 # What a report says once, and what it is called where two of them differ in it.
 _SAID_ONCE = {
-    "basis_id": "grounds",
+    "basis_id": "basis",
     "stance_id": "stance",
     "outcome_id": "outcome",
     "stage_id": "plant stage",

@@ -181,7 +181,7 @@ def test_split_and_made_one_again_counts_as_before(small: Told):
     [
         ({"stance": "affirms"}, {"stance": "denies"}, "stance"),
         ({"outcome": "helped"}, {"outcome": "no effect"}, "outcome"),
-        ({"basis": "own practice"}, {"basis": "hearsay"}, "grounds"),
+        ({"basis": "own practice"}, {"basis": "hearsay"}, "basis"),
         ({"stage": "flowering"}, {"stage": "ripe fruit"}, "plant stage"),
         ({"purpose": "cough"}, {"purpose": "fever"}, "what it is used for"),
     ],

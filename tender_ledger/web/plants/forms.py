@@ -71,7 +71,7 @@ class ToldForm(LedgerForm):
 class PropertyForm(ToldForm):
     property = text(_("Property"), _("What it is or does, or what is in it: bitter, draws, milky sap."))
     part = text(_("Part"), _("Open for the whole plant."))
-    basis = text(_("Grounds"), _("Own practice, hearsay …; open where nothing was said."))
+    basis = text(_("Basis"), _("Own practice, hearsay …; open where nothing was said."))
     words = text(_("Words as spoken"))
 
 

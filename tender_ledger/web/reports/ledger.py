@@ -22,14 +22,14 @@ from tender_ledger.web.shared.words import gettext as _
 ledger = study_blueprint("ledger", __name__, "/reports")
 
 LABELS = {
-    "q": _("in the words"), "informant": _("told by"), "community": _("community"), "kind": _("told by a"), "plant": _("plant"),
-    "taxon": _("taxon"), "family": _("family"), "category": _("use category"), "purpose": _("for"), "part": _("part"),
-    "method": _("made ready"), "application": _("given"), "basis": _("grounds"), "stance": _("stance"), "outcome": _("result"),
-    "currency": _("in use"), "stage": _("plant stage"), "taker": _("for whom"), "mixture": _("remedy"),
+    "q": _("in the words"), "informant": _("informant"), "community": _("community"), "kind": _("told by a"), "plant": _("plant"),
+    "taxon": _("taxon"), "family": _("family"), "category": _("use category"), "purpose": _("use"), "part": _("part"),
+    "method": _("preparation"), "application": _("application"), "basis": _("basis"), "stance": _("stance"),
+    "outcome": _("outcome"), "currency": _("in use"), "stage": _("plant stage"), "taker": _("for whom"), "mixture": _("remedy"),
     "encounter": _("encounter"), "since": _("since"), "until": _("until"), "beside": _("in what else was told"),
     "marked": _("with"),
-    "what": _("part, made ready"), "day": _("told in"),
-    "words": _("words as spoken"), "note": _("note"), "given": _("given"),
+    "what": _("part, preparation"), "day": _("told in"),
+    "words": _("words as spoken"), "note": _("note"), "given": _("application"),
 }  # fmt: skip
 ORDERS = {"day": _("the latest encounter first"), "taxon": _("in the order of their taxa"),
           "plant": _("in the order of their field numbers"), "informant": _("in the order of their tellers"),

@@ -23,21 +23,21 @@ class Slot:
 
 
 SLOTS = (
-    Slot("informant", _("told by"), 2, "informants"),
+    Slot("informant", _("informant"), 2, "informants"),
     Slot("plant", _("plant"), 3, "plants"),
     Slot("parts", _("part"), 3, "parts", many=True),
-    Slot("methods", _("made ready"), 2, "methods", many=True),
-    Slot("applications", _("given"), 2, "applications", many=True),
+    Slot("methods", _("preparation"), 2, "methods", many=True),
+    Slot("applications", _("application"), 2, "applications", many=True),
     Slot("category", _("use category"), 2, "categories"),
     Slot("subcategory", _("subcategory"), 3, "subcategories"),
-    Slot("purpose", _("for"), 3, "purposes", free=True),
-    Slot("basis", _("grounds"), 2, "bases"),
+    Slot("purpose", _("use"), 3, "purposes", free=True),
+    Slot("basis", _("basis"), 2, "bases"),
     Slot("stage", _("plant stage"), 2, "stages"),
     Slot("note", _("note"), 3),
     Slot("words", _("words as spoken"), 5),
     Slot("start", _("at, min:s"), 2),
     Slot("stance", _("stance (affirms)"), 2, "stances"),
-    Slot("outcome", _("result (unstated)"), 3, "outcomes"),
+    Slot("outcome", _("outcome (unstated)"), 3, "outcomes"),
     Slot("caution", _("caution told"), 5),
     Slot("name_language", _("language of a new name"), 4, "languages"),
 )

@@ -31,7 +31,7 @@ LEFT_OUT = {
     "community": (_("of other communities"), _("These rules count some communities only.")),
     "coded": (_("not coded yet"), _("They have no use category yet. Code them, and they count.")),
     "plant": (_("of undetermined plants"), _("Their plants are not determined, or not as far as these rules ask.")),
-    "basis": (_("on other grounds"), _("These rules do not count what is told on such grounds.")),
+    "basis": (_("on another basis"), _("These rules do not count what is told on such a basis.")),
     "stance": (_("that do not affirm a use"), _("Their stance is none of those that these rules count.")),
     "outcome": (_("with another outcome"), _("A use that only harmed is none, unless the rules say otherwise.")),
     "actor": (_("of animals by themselves"), _("What an animal does of itself is noted, and is no use by people.")),
