@@ -1,6 +1,9 @@
 """Use reports: recorded as typed, corrected, taken back; and plants asked about without a use named."""
 
 import re
+import uuid
+from dataclasses import replace
+from itertools import zip_longest
 from typing import Any
 
 from tender_ledger.core.recognition import Choice
@@ -24,6 +27,9 @@ _FIELD_NUMBER = re.compile(r"\bP-?0*(\d+)$", re.I)
 def record_report(scope: Scope, encounter_number: int, typed: TypedReport, client_key: str) -> int:
     """Record a report as typed; returns its id, the same for the same key. Clears the draft of the encounter.
 
+    Several purposes, with a semicolon between them, are a report each, all else being the same, made by one act; the id is that
+    of the first.
+
     Raises Refused with a sentence a field when something typed names nothing or two things; then nothing is saved.
     """
     scope.viewer.require(Right.RECORD)
@@ -36,15 +42,22 @@ def _record_report(scope: Scope, encounter_number: int, typed: TypedReport, clie
     informant, holder_id = teller_of(reading, encounter)
     with saving(scope, "record_report") as writing:
         plant_id = _plant(reading, writing, encounter, informant, holder_id)
-        values, children = read_values(reading)
-        if reading.errors or informant is None or plant_id is None:
-            raise Refused(reading.errors)
-        values |= {"encounter_id": encounter["id"], "informant_id": informant, "plant_id": plant_id,
-                   "recorded_by": scope.viewer.person_id, "client_key": client_key}  # fmt: skip
-        report_id = writing.create(UseReport, values, holder_id=holder_id, children=children)
-        require_recordable(scope, report_id)
+        made = []
+        for key, purpose in zip_longest([client_key], purposes_of(typed)):
+            values, children = read_values(replace(reading, typed=replace(typed, purpose=purpose)))
+            if reading.errors or informant is None or plant_id is None:
+                raise Refused(reading.errors)
+            values |= {"encounter_id": encounter["id"], "informant_id": informant, "plant_id": plant_id,
+                       "recorded_by": scope.viewer.person_id, "client_key": key or str(uuid.uuid4())}  # fmt: skip
+            made.append(writing.create(UseReport, values, holder_id=holder_id, children=children))
+            require_recordable(scope, made[-1])
         clear_draft(scope, draft_place(encounter_number))
-        return report_id
+        return made[0]
+
+
+def purposes_of(typed: TypedReport) -> list[str]:
+    """The purposes that stand in the slot, parted by semicolons, each once; an empty one where there is none."""
+    return list(dict.fromkeys(clean(one) for one in typed.purpose.split(";") if clean(one))) or [""]
 
 
 def require_recordable(scope: Scope, report_id: int) -> None:

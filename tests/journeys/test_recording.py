@@ -394,3 +394,25 @@ def test_a_slot_can_be_browsed_and_knows_everyday_words(desk: Desk):
     keys.press("Enter")
     expect(page.locator("#said")).to_have_text("Enter records it.")
     assert slot(page, "methods") in ("cooked", "decoction")
+
+
+def test_one_key_repeats_the_last_report_with_another_purpose(desk: Desk):
+    page = desk.open(WALK, RECORDER)
+    ready(page)
+    record_one(page)
+    ready(page)
+    first = rows("SELECT id, encounter_id, informant_id, plant_id, basis_id FROM use_report ORDER BY id DESC LIMIT 1")[0]
+    keys, before = Keys(page), reports()
+    keys.press("F4")
+    expect(page.locator("#said")).to_contain_text("As the last report")
+    expect(page.locator("#capture [name=purpose]")).to_be_focused()
+    keys.type("another use")
+    keys.press("Enter")
+    expect(page.locator("#said")).to_contain_text("Recorded.")
+    assert (reports(), keys.presses) == (before + 1, len("another use") + 2)
+    again = rows("SELECT id, encounter_id, informant_id, plant_id, basis_id FROM use_report ORDER BY id DESC LIMIT 1")[0]
+    assert {**again, "id": 0} == {**first, "id": 0}
+    parts = "SELECT part_id FROM report_part WHERE report_id = %(r)s ORDER BY part_id"
+    assert rows(parts, r=again["id"]) == rows(parts, r=first["id"]) != []
+    purpose = "SELECT u.label FROM report_coding k JOIN purpose u ON u.id = k.purpose_id WHERE k.report_id = %(r)s"
+    assert rows(purpose, r=again["id"]) == [{"label": "another use"}]

@@ -335,3 +335,19 @@ def test_nothing_is_recorded_of_a_holder_who_withdrew(small: SmallStudy, talk: i
     small.withdraw("XAN-01")
     with pytest.raises((Refused, NotFound)):
         small.report(talk, "XAN-01", number)
+
+
+def test_several_purposes_in_one_line_are_a_report_each_and_one_act(small: SmallStudy):
+    talk, plant = small.encounter(small.holder("X-09")), small.plant("Salix caprea")
+    typed = TypedReport(
+        informant="X-09", plant=f"P-{plant:03d}", category="medicines", parts="leaf", purpose="cough; cold ;cough;"
+    )
+    key = str(uuid.uuid4())
+    before = value("SELECT count(*) FROM act")
+    made = reports.record_report(small.scope, talk, typed, key)
+    assert reports.record_report(small.scope, talk, typed, key) == made
+    found = queries.reports(small.scope)
+    assert [(one["purpose"], one["part_codes"]) for one in found] == [("cough", ["leaf"]), ("cold", ["leaf"])]
+    assert value("SELECT count(*) FROM act") == before + 1
+    undo_act(small.scope, latest_act(small.scope))
+    assert queries.reports(small.scope) == []

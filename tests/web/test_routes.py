@@ -60,6 +60,7 @@ NEEDS = {
     "encounters.take_list_back": Right.RECORD,
     "encounters.record_asking": Right.RECORD,
     "encounters.draft": Right.RECORD,
+    "encounters.same_again": Right.RECORD,
     "giveback.download": Right.EXPORT,
     "imports.bring": Right.IMPORT,
     "imports.brought": Right.IMPORT,

@@ -2,6 +2,7 @@
 
 import uuid
 from collections.abc import Callable, Mapping, Sequence
+from dataclasses import asdict, replace
 from typing import Any
 
 from flask import abort, current_app, g, jsonify, render_template, request, url_for
@@ -16,7 +17,7 @@ from tender_ledger.operations import freelists as list_operations
 from tender_ledger.operations import reports as report_operations
 from tender_ledger.operations.errors import Refused
 from tender_ledger.operations.recording_choices import recording_choices
-from tender_ledger.operations.typed_report import informant_choices, plant_text
+from tender_ledger.operations.typed_report import as_typed, informant_choices, plant_text
 from tender_ledger.storage.queries import encounters as queries
 from tender_ledger.storage.queries import freelists, plants, reports, studies
 from tender_ledger.web.encounters.forms import EncounterForm, ListForm
@@ -126,8 +127,9 @@ def _new_key() -> str:
 
 
 def _desk(found: dict[str, Any], form: ReportForm, *, said: str = "", fresh: int | None = None, drafted: bool = False,
-          status: int = 200) -> Page:  # fmt: skip
-    """The desk as a page, or as the fragment that replaces it after an act: one template for both."""
+          begins_at: str = "", status: int = 200) -> Page:  # fmt: skip
+    """The desk as a page, or as the fragment that replaces it after an act: one template for both. `begins_at` is the slot that
+    gets the focus, "" for the usual one."""
     told = reports.reports(g.scope, encounter_id=found["id"])
     asked = reports.askings(g.scope, encounter_id=found["id"])
     known = {plant["id"]: plant for plant in plants.plants(g.scope)}
@@ -141,6 +143,7 @@ def _desk(found: dict[str, Any], form: ReportForm, *, said: str = "", fresh: int
         "said": said,
         "fresh": fresh,
         "drafted": drafted,
+        "begins_at": begins_at,
     }
     if is_htmx() and request.method == "POST":
         return render_template("encounters/_desk.html", **context), status
@@ -173,6 +176,22 @@ def record_report(number: int) -> Page:
 def record_asking(number: int) -> Page:
     """Record that the holder was asked about the plant and named no use."""
     return _recorded(number, report_operations.record_asking, reports.asking, _("Recorded: asked, no use named."))
+
+
+@encounters.post("/<int:number>/again")
+def same_again(number: int) -> Page:
+    """The last report of the encounter in the slots once more, to be recorded with another purpose, part or plant; what is typed
+    there already stays, and what was said in words is left open. Nothing is recorded by it."""
+    g.member.require(Right.RECORD)
+    found, form = _encounter(number), ReportForm()
+    told = reports.reports(g.scope, encounter_id=found["id"])
+    last = max(told, key=lambda one: one["id"], default=None)
+    plant = plants.plant(g.scope, last["plant"]) if last else None
+    if last and plant:
+        typed = asdict(replace(as_typed(last, plant), words="", note="", caution="", start=""))
+        form.fill({name: text for name, text in typed.items() if not form[name].data})
+    said = _("As the last report. Change what differs; Enter records.") if last else _("There is no report to repeat yet.")
+    return _desk(found, form, said=said, begins_at="purpose" if last else "")
 
 
 def _recorded(number: int, record: Callable[..., int], read: Callable[..., dict[str, Any] | None], said: str) -> Page:

@@ -397,7 +397,7 @@ document.addEventListener("keydown", event => {
 // After a recording: the first slot in error, else the first slot that is not kept.
 function settle(form) {
   load(form);
-  const wrong = form.querySelector(".slot.wrong input");
+  const wrong = form.querySelector(".slot.wrong input") || form.elements[form.dataset.beginsAt];
   const first = form.elements.plant?.value ? form.elements.parts : form.elements.informant?.value ? form.elements.plant : form.elements.informant;
   (wrong || first)?.focus();
 }
