@@ -195,7 +195,15 @@ def no_network(monkeypatch: pytest.MonkeyPatch) -> None:
     os.environ.setdefault("TZ", "Pacific/Kiritimati")
 
 
-LONG = ("test_whole_encounter.py", "test_every_page.py", "test_two_databases.py", "test_erasing.py", "test_commands.py")
+LONG = (
+    "test_whole_encounter.py",
+    "test_every_page.py",
+    "test_two_databases.py",
+    "test_disclosure.py",
+    "test_undo_rights.py",
+    "test_erasing.py",
+    "test_commands.py",
+)
 
 
 def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:

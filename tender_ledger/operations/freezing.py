@@ -19,7 +19,7 @@ from tender_ledger.core.terms import Purpose, Scope
 from tender_ledger.formats.result_document import result_document
 from tender_ledger.operations.disclosure.audience import Audience
 from tender_ledger.operations.disclosure.publishing import StudyCells, give_out_frozen, of_the_study, read_cells
-from tender_ledger.operations.disclosure.splits import counting_scope
+from tender_ledger.operations.disclosure.splits import counting_scope, minimum_of
 from tender_ledger.operations.errors import NotFound, Refused, required
 from tender_ledger.operations.saving import saving
 from tender_ledger.storage.database import snapshot
@@ -129,12 +129,13 @@ class Opened:
 
 
 def open_frozen(scope: Scope, number: int) -> Opened:
-    """Open a frozen reckoning. Its values are withheld while the terms of anything it counted do not allow them."""
+    """Open a frozen reckoning. Its values are withheld while the terms of anything it counted do not allow them, and while too
+    few of those whom it counts are hidden: beside the rows of the others they would tell what these told."""
     kept = next((one for one in reckoned.frozen(scope) if one["id"] == number), None)
     if kept is None:
         raise NotFound(f"frozen reckoning {number}")
     rules = parse_rules(kept["rules"], own_bases=kept["rules"]["basis"])
-    if kept["withheld"] or kept["emptied"]:
+    if kept["withheld"] or kept["emptied"] or 0 < kept["hidden"] < minimum_of(scope):
         return Opened(kept, rules, None, (), {}, 0)
     body = reckoned.frozen_body(scope, number)
     with snapshot():

@@ -228,3 +228,12 @@ def test_analyses_of_the_demo_name_nobody_whom_the_viewer_may_not_see(demo_db: s
     by_gender = grouped.groups(reader, rules, by="gender").body or {}
     assert by_gender["names"] == ["man", "woman"]
     assert 0 < by_gender["pairs"][0]["UR_per_informant_p_exact"] <= 1
+
+
+def test_a_frozen_reckoning_is_withheld_while_too_few_of_whom_it_counts_are_hidden(told: SmallStudy):
+    number = freezing.freeze_reckoning(told.scope, RULES, "Before")
+    assert freezing.open_frozen(told.scope, number).body is not None
+    for code, opens in (("H-1", False), ("H-2", False), ("H-3", True)):
+        told.agree(code, may_show=False, may_publish_aggregate=False, may_publish_verbatim=False)
+        opened = freezing.open_frozen(told.person("reader"), number)
+        assert ((opened.body is not None), opened.kept["withheld"]) == (opens, 0), code

@@ -191,10 +191,6 @@ def sealed(base: Base, chance: random.Random) -> None:
     base.small.withdraw("SECRET-9")
 
 
-def not_shown(base: Base, chance: random.Random) -> None:
-    hidden_holder(base, chance, may_show=False, may_publish_verbatim=False)
-
-
 def two_not_shown(base: Base, chance: random.Random) -> None:
     """One less than the study's minimum."""
     for code in ("SECRET-9", "SECRET-8"):
@@ -310,7 +306,6 @@ class Case:
 CASES = {
     "sealed": Case(sealed, also_owner=True),
     "neither counted nor shown": Case(neither_counted_nor_shown),
-    "counted, not shown": Case(not_shown),
     "two counted, not shown": Case(two_not_shown),
     "enough counted, not shown": Case(enough_not_shown, aggregates_differ=True),
     "ends today": Case(

@@ -69,7 +69,7 @@ def scores(scope: Scope) -> list[dict[str, Any]]:
 
 def frozen(scope: Scope) -> list[dict[str, Any]]:
     """The frozen reckonings without their values, the latest first; `withheld` counts the informants and reports whose terms
-    no longer allow them to be counted."""
+    no longer allow them to be counted, `hidden` the informants of whom something it counts is not shown."""
     return rows(
         f"""SELECT f.id, f.version, f.name, f.frozen_on, f.revision, f.rules, f.seed, f.replicates, f.software, f.counted,
                    f.fingerprint, f.body IS NULL AS emptied,
@@ -77,6 +77,9 @@ def frozen(scope: Scope) -> list[dict[str, Any]]:
                       SELECT FROM informant i {TERMS} i.id WHERE i.id = one AND t.may_count))
                  + (SELECT count(DISTINCT r.informant_id) FROM use_report r WHERE r.id = ANY(f.reports)
                       AND {barred("r", ["no_count"])}) AS withheld,
+                   (SELECT count(*) FROM unnest(f.informants) one JOIN informant i ON i.id = one {TERMS} i.id
+                      WHERE t.may_count AND (NOT t.may_show OR EXISTS (SELECT FROM use_report r
+                        WHERE r.informant_id = one AND r.id = ANY(f.reports) AND {barred("r", ["no_show"])}))) AS hidden,
                    (SELECT max(greatest(k.agreed_on, k.withdrawn_on, k.expires_on)) FROM consent k JOIN informant i
                       ON i.holder_id = k.holder_id WHERE i.id = ANY(f.informants) AND k.removed_at IS NULL
                       AND greatest(k.agreed_on, k.withdrawn_on, k.expires_on) <= %(day)s) AS since
