@@ -29,8 +29,8 @@ COLUMNS = ("informant", "community", "informant_kind", "event", "date", "taxon",
            "note")  # fmt: skip
 ROLES = ("main", "companion", "carrier", "corrective")
 # Columns that the application's own tables have beside those of the format.
-MORE = ("qualifier", "stage", "season", "harvest", "harvest_effect", "dose", "actor", "for_whom", "phase", "frequency", "course",
-        "proportion", "caution_told")  # fmt: skip
+MORE = ("report", "qualifier", "stage", "season", "harvest", "harvest_effect", "dose", "actor", "for_whom", "phase", "frequency",
+        "course", "proportion", "caution_told")  # fmt: skip
 QUALIFIERS = ("", "cf", "aff", "sp", "hybrid")
 HARVEST_EFFECTS = ("unstated", "none", "light", "part", "whole", "returned")
 FOR_WHOM = ("unstated", "adult", "child", "pregnant", "animal", "crop")

@@ -49,7 +49,8 @@ def export_study(scope: Scope) -> dict[str, bytes]:
         used = plants.names_used(published)
         rows = reports.reports(published)
         beside = told_queries.told_beside(published, [row["id"] for row in rows])
-        rows = [row | beside[row["id"]] for row in rows]
+        components = told_queries.components_told(published, [row["id"] for row in rows])
+        rows = [line for row in rows for line in _by_component(row | beside[row["id"]], components.get(row["id"], []))]
         strong = [row["id"] for row in rows if is_strong_claim(row["purpose"] or "", row["words"])]
         masked = unreviewed(published, strong)
         told = [_report(_masked(row) if row["id"] in masked else row, found[row["plant_id"]], scheme, used) for row in rows]
@@ -100,6 +101,17 @@ def _whole(number: float) -> float | int:
     return int(number) if float(number).is_integer() else float(number)
 
 
+def _by_component(row: dict[str, Any], components: list[dict[str, Any]]) -> list[dict[str, Any]]:
+    """A report as one line, or as a line a component, which carry the same label."""
+    if not components:
+        return [row | {"report": ""}]
+    codes = {"parts": "part_codes", "methods": "method_codes", "applications": "application_codes"}
+    return [
+        row | {"report": f"R{row['id']}", "component": one["component"]} | {column: one[kind] for kind, column in codes.items()}
+        for one in components
+    ]
+
+
 def _masked(row: dict[str, Any]) -> dict[str, Any]:
     """A report whose strong claim nobody reviewed: it is counted, and says neither for what in particular nor in which words."""
     return {**row, "purpose": None, "subcategory_code": None, "words": "", "note": "", "caution": "", **dict.fromkeys(_TOLD, "")}
@@ -124,7 +136,8 @@ def _report(row: dict[str, Any], plant: dict[str, Any], scheme: str, used: dict[
         "category": row["category_code"], "scheme": scheme if row["category_code"] else "",
         "subcategory": row["subcategory_code"], "use": row["purpose"], "part": ";".join(row["part_codes"]),
         "preparation": ";".join(row["method_codes"]), "application": ";".join(row["application_codes"]),
-        "component": row["component"] if row["component"] > 1 else "", "basis": row["basis_code"],
+        "component": row["component"] if row["report"] or row["component"] > 1 else "", "report": row["report"],
+        "basis": row["basis_code"],
         "stance": row["stance_code"], "outcome": row["outcome_code"], "stage": row["stage_code"],
         "currency": row["currency"], "attributed_to": row["attributed_to"], "mixture": row["mixture"],
         "role": row["role"] if row["mixture"] else "", "actor": _unless(row["actor"], "people"),

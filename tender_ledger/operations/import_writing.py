@@ -317,11 +317,16 @@ class ImportWriter:
         self.asked = {
             (one["encounter_id"], one["informant_id"], one["plant_id"]): one["id"] for one in imports.askings(self.scope)
         }
-        runs = [landing[at : at + _RUN] for at in range(0, len(landing), _RUN)]
+        self.components: dict[int, list[Landing]] = {}  # the further rows of a report, by the line of its first
+        for one in landing:
+            if one.part_of:
+                self.components.setdefault(one.part_of.line, []).append(one)
+        first = [one for one in landing if one.part_of is None]
+        runs = [first[at : at + _RUN] for at in range(0, len(first), _RUN)]
         for run in _made_ahead(self._made_ready, runs):
             self._write_reports(batch, run)
             self._write_askings(batch, run.askings)
-            done += len(run.reports) + len(run.askings)
+            done += len(run.reports) + len(run.askings) + sum(len(self._further(one)) for one in run.reports)
             self.progress(done, len(landing))
 
     def _record(self, landing: Landing) -> dict[str, Any]:
@@ -345,14 +350,20 @@ class ImportWriter:
             run.records.append({**self._record(one), **values})
             run.children["codings"].append(self._codings(one))
             for column, (kind, name) in _MANY.items():
-                run.children[kind].append([{"component": one.component, name: self._term(reference), "position": at}
-                                           for at, reference in enumerate(one.many[column], 1)])  # fmt: skip
+                run.children[kind].append([{"component": part.component, name: self._term(reference), "position": at}
+                                           for part in (one, *self._further(one))
+                                           for at, reference in enumerate(part.many[column], 1)])  # fmt: skip
         return run
 
     def _write_reports(self, batch: int, run: _Run) -> None:
         holders = [self.people[one.informant]["holder_id"] for one in run.reports]
         ids = self.writing.create_many(UseReport, run.records, holder_ids=holders, children=run.children)
-        self._keep_rows(batch, zip(run.reports, ids, [None] * len(ids), strict=True))
+        told = [(row, number) for one, number in zip(run.reports, ids, strict=True) for row in (one, *self._further(one))]
+        self._keep_rows(batch, ((row, number, None) for row, number in told))
+
+    def _further(self, first: Landing) -> list[Landing]:
+        """The rows that are further components of the report of a row."""
+        return self.components.get(first.line, [])
 
     def _codings(self, landing: Landing) -> list[dict[str, Any]]:
         coding = landing.coding

@@ -16,9 +16,10 @@ from tender_ledger.core.tally.counting import count
 from tender_ledger.core.terms import NotAllowed
 from tender_ledger.formats.report_table import read_report_table
 from tender_ledger.formats.result_document import result_document
-from tender_ledger.operations import importing, people, plants
+from tender_ledger.operations import full_reports, importing, people, plants
 from tender_ledger.operations.errors import CannotUndo, Refused
 from tender_ledger.operations.export import export_study
+from tender_ledger.operations.full_reports import ToldInFull
 from tender_ledger.operations.history import undo_act
 from tender_ledger.operations.reckoning import reckon_study
 from tender_ledger.operations.reports import correct_report, remove_report
@@ -374,3 +375,36 @@ def test_a_source_needs_no_row_among_those_interviewed_and_a_time_with_a_point_i
     assert problems(out) == [(4, "start", "1.27")]
     assert "1 min 27 s" in out.plan.failing[0].problems[0].what
     assert reckon_study(small.scope, CountingRules()).result.n == 2
+
+
+def told_in_rows(small: SmallStudy) -> list[dict[str, str]]:
+    """The exported rows without what numbers them in their study."""
+    table = csv.DictReader(io.StringIO(export_study(small.scope)["reports.csv"].decode()))
+    return [{name: text for name, text in row.items() if name not in ("event", "plant", "report")} for row in table]
+
+
+def test_components_of_a_remedy_leave_as_rows_of_one_report_and_come_in_as_one(small: SmallStudy):
+    talk, plant = small.encounter(small.holder("H-1")), small.plant("Plantago major")
+    made = small.report(talk, "H-1", plant, category="medicines", purpose="cough")
+    components = [{"parts": "leaf", "methods": "infusion", "applications": "drunk"}, {"parts": "root, seed", "methods": "powder"}]
+    codings = [{"scheme": "economic_botany", "category": "medicines", "purpose": "cough"}]
+    beside = {"dose": "three drops", "season": "spring"}
+    full_reports.complete_report(small.scope, made, 1, ToldInFull(beside, {"components": components, "codings": codings}))
+    first = told_in_rows(small)
+    assert [(row["component"], row["part"], row["preparation"]) for row in first] == [
+        ("1", "leaf", "infusion"), ("2", "root;seed", "powder"),
+    ]  # fmt: skip
+    other = SmallStudy()
+    out = bring(other, export_study(small.scope)["reports.csv"], new_codes=True, terms=importing.TERM_WORDS)
+    assert (out.plan.failing, len(out.plan.landing)) == ([], 2)
+    assert told_in_rows(other) == first
+    assert len(report_queries.reports(other.scope)) == 1
+    assert bring(other, export_study(small.scope)["reports.csv"], terms=importing.TERM_WORDS).plan.known == 2
+
+
+def test_rows_of_one_report_that_differ_in_more_than_their_component_fail(small: SmallStudy):
+    head = "informant,community,taxon,category,report,component,part,basis\n"
+    out = bring(small, head + "H-1,X,Plantago major,food,a,1,leaf,own\nH-1,X,Plantago major,food,a,2,root,taught\n"
+                "H-1,X,Plantago major,food,a,1,seed,own\nH-2,X,Plantago major,food,a,2,root,own\n")  # fmt: skip
+    assert problems(out) == [(3, "report", "line 3"), (4, "component", "1")]
+    assert [one["informant"] for one in report_queries.reports(small.scope)].count("H-1") == 1

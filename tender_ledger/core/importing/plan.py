@@ -6,7 +6,7 @@ Nothing is guessed: a code is known by its code or whole label, a name in full, 
 import re
 from collections import Counter
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from typing import Any
 
 from tender_ledger.core.days import PartialDay, parse_day
@@ -33,7 +33,7 @@ KNOWN_COLUMNS = frozenset(
     {"informant", "community", "informant_kind", "event", "date", "taxon", "plant", "rank", "family", "category", "scheme",
      "subcategory", "use", "part", "preparation", "application", "component", "basis", "stance", "outcome", "currency",
      "attributed_to", "mixture", "role", "local_name", "language", "words", "start", "end", "note", "stage", "caution_told",
-     "actor", "qualifier", "season", "harvest", "harvest_effect", "dose", "for_whom", "phase", "frequency", "course",
+     "report", "actor", "qualifier", "season", "harvest", "harvest_effect", "dose", "for_whom", "phase", "frequency", "course",
      "proportion"}
 )  # fmt: skip
 _FIELD_NUMBER = re.compile(r"P-0*([1-9]\d{0,5})$")
@@ -47,7 +47,8 @@ _MANY = (("part", "part"), ("preparation", "method"), ("application", "applicati
 class Landing:
     """A row as it would be recorded, with its cells as they stood; a reference is a number, or the key of something new.
 
-    `name` is the local name told with its language code ("" where none is said).
+    `name` is the local name told with its language code ("" where none is said). `part_of` is the row before it of the same
+    report, of which this one is a further component.
     """
 
     line: int
@@ -63,6 +64,7 @@ class Landing:
     coding: dict[str, Any] | None
     component: int
     name: tuple[str, str] | None
+    part_of: "Landing | None" = None
 
 
 @dataclass
@@ -112,6 +114,7 @@ class _Planner:
         self.taxa: dict[str, TaxonName | None] = {}
         self.determined: dict[tuple[str, str, str], TaxonName] = {}  # what rows said of a taxon without fault -> the taxon
         self.asked: set[tuple[Reference, str, Reference]] = set()
+        self.reports: dict[tuple[str, str], list[Landing]] = {}  # rows of one report, by who told it and its label
         self.said: dict[str, None] = {}
         self.met = {number for number, _ in known.told}
 
@@ -122,7 +125,7 @@ class _Planner:
             self.plan.known += 1
             return
         reading = _RowReading(self, row)
-        landing = reading.landing(key, mended)
+        landing = reading.as_component(reading.landing(key, mended))
         if reading.problems:
             self.plan.failing.append(self.table.as_failing(row, reading.problems))
             return
@@ -197,6 +200,21 @@ class _RowReading:
                        remedy="Take the row out, or move what it says beside to the other.")  # fmt: skip
         return landing
 
+    def as_component(self, landing: Landing) -> Landing:
+        """The row as a further component of the report whose label it carries, or as it is; all else must be the same."""
+        before = self.planner.reports.get((landing.informant, self.row.cells.get("report", "")), [])
+        if not before or landing.asking:
+            return landing
+        first = before[0]
+        same = {"plant": "plant", "event": "event", "coding": "category", "values": "", "name": "local_name"}
+        for attribute, column in same.items():
+            if getattr(first, attribute) != getattr(landing, attribute):
+                self.wrong(column or "report", "Rows of one report differ in more than their component.",
+                           found=f"line {self.row.line}", expected=f"the same as line {first.line}")  # fmt: skip
+        if landing.component in [one.component for one in before]:
+            self.wrong("component", "A component of this report stands twice.", found=str(landing.component))
+        return replace(landing, part_of=first)
+
     def enter(self, landing: Landing) -> None:
         """Put the row, and everything new that it needs, into the plan."""
         plan, code = self.plan, landing.informant
@@ -211,6 +229,8 @@ class _RowReading:
         self.planner.terms.enter(self.new_terms)
         if landing.asking:
             self.planner.asked.add((landing.event, code, landing.plant))
+        if label := self.row.cells.get("report", ""):
+            self.planner.reports.setdefault((code, label), []).append(landing)
         plan.landing.append(landing)
 
     def _enter_event(self, label: str, code: str) -> None:

@@ -65,6 +65,27 @@ def told_beside(scope: Scope, report_ids: list[int]) -> dict[int, dict[str, Any]
     return {one.pop("id"): one for one in found}
 
 
+def components_told(scope: Scope, report_ids: list[int]) -> dict[int, list[dict[str, Any]]]:
+    """Of those of the reports that have several components each one in order: its number, and codes of `parts`, `methods` and
+    `applications`. The caller has shown that they may be read."""
+    found = rows(
+        """SELECT m.report_id, m.component, m.kind, v.code::text AS code FROM (
+              SELECT study_id, report_id, component, position, 'parts' AS kind, part_id AS term FROM report_part
+              UNION ALL SELECT study_id, report_id, component, position, 'methods', method_id FROM report_method
+              UNION ALL SELECT study_id, report_id, component, position, 'applications', application_id FROM report_application) m
+           JOIN vocabulary_term v ON v.id = m.term
+           WHERE m.study_id = %(study)s AND m.report_id = ANY(%(reports)s)
+           ORDER BY m.report_id, m.component, m.kind, m.position""",
+        study=scope.study_id,
+        reports=report_ids,
+    )
+    told: dict[int, dict[int, dict[str, Any]]] = {}
+    for one in found:
+        empty = {"component": one["component"], "parts": [], "methods": [], "applications": []}
+        told.setdefault(one["report_id"], {}).setdefault(one["component"], empty)[one["kind"]].append(one["code"])
+    return {number: list(components.values()) for number, components in told.items() if len(components) > 1}
+
+
 def schemes(study_id: int) -> list[str]:
     """The coding schemes that categories stand in, shipped and the study's own."""
     return [
