@@ -60,7 +60,20 @@ def read_report_table(reports: bytes, informants: bytes | None = None) -> UseRep
         if not row["taxon"] and not row["plant"]:  # nobody knows whether it is that of another row, unless both have a name
             row["plant"] = f"name: {row['local_name']}" if row["local_name"] else f"(no name), line {line}"
     people = _informants(sheet, rows, roster)
-    return _columns(rows, people, roster is not None)
+    return _columns(_one_row_a_report(rows), people, roster is not None)
+
+
+def _one_row_a_report(rows: Sequence[Row]) -> list[Row]:
+    """The rows with those of one report, a row a component, as one that names what all of them name."""
+    first: dict[tuple[str, str], Row] = {}
+    found = []
+    for row in rows:
+        before = first.setdefault((row["informant"], row["report"]), row) if row["report"] else row
+        if before is row:
+            found.append(row)
+        for column in ("part", "preparation", "application") if before is not row else ():
+            before[column] = ";".join(filter(None, (before[column], row[column])))
+    return found
 
 
 def _with_defaults(cells: Row) -> Row:
