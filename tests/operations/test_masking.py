@@ -161,7 +161,7 @@ def test_every_free_text_column_is_masked(empty_db: str):
         WHERE c.table_schema = 'public' AND c.data_type = 'text' AND c.domain_name IS DISTINCT FROM 'code' AND EXISTS (
             SELECT FROM information_schema.columns s WHERE s.table_name = c.table_name AND s.column_name = 'study_id')""")
     own = {
-        "abbreviation", "about", "answers", "authorship", "basis", "browser", "bytes", "cause",
+        "abbreviation", "about", "actor", "answers", "authorship", "basis", "browser", "bytes", "cause",
         "cell", "character", "chosen", "citation", "cited", "code", "collector", "confidence",
         "credit", "currency", "digest", "duplicates", "edition", "entity", "families",
         "file_sha256", "fingerprint", "form", "gender", "growth_form", "harvest_effect",
