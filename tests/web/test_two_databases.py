@@ -429,7 +429,7 @@ def numbers_of(page: str) -> str:
     """The page of a reckoning without the thread, and without what comes of what is shown: local names, what is left out."""
     _, main, shown = page.partition("<main")
     assert main, page[:200]
-    shown = re.sub(r'(?s)<p class="small left-out">.*?</p>', "", shown)
+    shown = re.sub(r'(?s)\s*<p class="small left-out">.*?</p>', "", shown)
     return re.sub(r"(?s)<(td|span) class=.local.*?</\1>|<[^>]+>", "", shown)
 
 
