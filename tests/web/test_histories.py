@@ -89,7 +89,7 @@ def test_a_report_that_was_moved_says_from_which_plant(empty_db: str):
                                                              purpose="fever", words="As told."))  # fmt: skip
     _status, page = page_of(empty_db, small.email, f"/study/{small.code}/history/use_report/{made}")
     assert "plant P-001 P-002" in page
-    assert "for food: flour medicines: fever" in page
+    assert "use food: flour medicines: fever" in page
 
 
 def test_somebody_hidden_is_in_no_history_of_an_encounter(empty_db: str):
