@@ -117,8 +117,14 @@ def _in_full(body: Mapping[str, Any]) -> Mapping[str, Any]:
         raise InputRefused(_unknown("no_effect", short, tuple(NO_EFFECT)))
     outcomes = rest.setdefault("outcomes", list(NO_EFFECT[short]))
     if set(outcomes) != set(NO_EFFECT[short]):
-        raise InputRefused(Problem("This is short for outcomes, and both stand here.", "rules.no_effect", short,
-                                   f"outcomes {', '.join(NO_EFFECT[short])}, or outcomes alone"))  # fmt: skip
+        raise InputRefused(
+            Problem(
+                "This is short for outcomes, and both stand here.",
+                "rules.no_effect",
+                short,
+                f"outcomes {', '.join(NO_EFFECT[short])}, or outcomes alone",
+            )
+        )
     return rest
 
 

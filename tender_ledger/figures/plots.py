@@ -49,8 +49,15 @@ def plane(names: Sequence[str], points: Sequence[Sequence[float]], words: Mappin
     return Drawing(380, 380, words["title"], words["says"], tuple(marks))
 
 
-def tree(names: Sequence[str], merges: Sequence[Sequence[float]], order: Sequence[int], words: Mapping[str, str],
-         links: Sequence[str] = (), joins: Sequence[str] = (), again: Sequence[float | None] = ()) -> Drawing:  # fmt: skip
+def tree(
+    names: Sequence[str],
+    merges: Sequence[Sequence[float]],
+    order: Sequence[int],
+    words: Mapping[str, str],
+    links: Sequence[str] = (),
+    joins: Sequence[str] = (),
+    again: Sequence[float | None] = (),
+) -> Drawing:
     """The tree of average linkage, leaves one below the other, heights from left to right. `links` are those of the leaves,
     `joins` those of the merges, each marked by a knot, `again` the share of resamples in which each was joined; the last, which
     joins all, has no doubt."""

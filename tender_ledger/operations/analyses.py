@@ -288,8 +288,7 @@ def list_salience(scope: Scope, *, group: str = "", members: Collection[str] = (
     some and not only them. Every list counts. An item is told only where a list that the viewer may see has it: it is
     somebody's words.
     """
-    asked = counting_scope(scope, purpose)
-    asked = split_scope(asked, "community") if group else asked
+    asked = split_scope(scope.for_purpose(purpose), *(["community"] if group else []))
     lists = with_enough_hidden(scope, [one for one in lists_to_weigh(asked) if group in ("", one["community"])])
     found = salience([one["items"] or [] for one in lists])
     told = {item for one in lists if one["shown"] for item in one["items"] or []}

@@ -3,6 +3,7 @@
 from typing import Any
 
 from tender_ledger.core.days import PartialDay
+from tender_ledger.core.importing.plan import TOLD_BESIDE
 from tender_ledger.core.rights import Right
 from tender_ledger.core.rules import CountingRules
 from tender_ledger.core.terms import Purpose, Scope
@@ -19,8 +20,7 @@ from tender_ledger.storage.queries import people, plants, reports, studies
 from tender_ledger.storage.queries import told as told_queries
 
 _INFORMANT_COLUMNS = ("informant", "community", "kind")
-_TOLD = ("season", "harvest", "dose", "phase", "frequency", "course", "proportion")  # in the teller's words
-_QUOTED = ("local_name", "words", "start", "end", "note", "caution_told", "attributed_to", *_TOLD)
+_QUOTED = ("local_name", "words", "start", "end", "note", "caution_told", "attributed_to", *TOLD_BESIDE)
 # What a table may have carried along about a person; it never accompanies a code outside the team.
 _PERSONAL = frozenset({"gender", "sex", "age", "birth", "birth_year", "birth_date", "name", "real_name", "phone", "address"})
 
@@ -114,7 +114,15 @@ def _by_component(row: dict[str, Any], components: list[dict[str, Any]]) -> list
 
 def _masked(row: dict[str, Any]) -> dict[str, Any]:
     """A report whose strong claim nobody reviewed: it is counted, and says neither for what in particular nor in which words."""
-    return {**row, "purpose": None, "subcategory_code": None, "words": "", "note": "", "caution": "", **dict.fromkeys(_TOLD, "")}
+    return {
+        **row,
+        "purpose": None,
+        "subcategory_code": None,
+        "words": "",
+        "note": "",
+        "caution": "",
+        **dict.fromkeys(TOLD_BESIDE, ""),
+    }
 
 
 def _base(row: dict[str, Any], plant: dict[str, Any]) -> dict[str, Any]:
@@ -142,7 +150,7 @@ def _report(row: dict[str, Any], plant: dict[str, Any], scheme: str, used: dict[
         "currency": row["currency"], "attributed_to": row["attributed_to"], "mixture": row["mixture"],
         "role": row["role"] if row["mixture"] else "", "actor": _unless(row["actor"], "people"),
         "for_whom": _unless(row["taker"], "unstated"), "harvest_effect": _unless(row["harvest_effect"], "unstated"),
-        **{name: row[name] for name in _TOLD},
+        **{name: row[name] for name in TOLD_BESIDE},
         "local_name": name, "language": language,
         "words": row["words"], "start": _seconds(row["start_s"]), "end": _seconds(row["end_s"]),
         "note": row["note"], "caution_told": row["caution"],

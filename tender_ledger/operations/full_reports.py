@@ -251,8 +251,12 @@ def merge_reports(scope: Scope, report_id: int, version: int, other_id: int) -> 
         raise Refused({"other": "Choose another report of the same teller on the same plant."})
     state, more = (_said_alone(scope, _state(one)) for one in (report_id, other_id))
     if differing := _differing(state, more):
-        raise Refused({"other": f"They differ in {', '.join(differing)}. Both would not stand in one report: leave them two, or "
-                                "correct one of them first."})  # fmt: skip
+        raise Refused(
+            {
+                "other": f"They differ in {', '.join(differing)}. Both would not stand in one report: leave them two, or "
+                "correct one of them first."
+            }
+        )
     more = {**more, "note": " / ".join(filter(None, (more["note"], _also_told_at(state, more))))}
     values: dict[str, Any] = {
         name: " / ".join(filter(None, dict.fromkeys((state[name], more[name])))) for name in ("words", "note", "caution")
@@ -303,11 +307,13 @@ def _said_alone(scope: Scope, state: Snapshot) -> Snapshot:
 def _differing(state: Snapshot, more: Snapshot) -> list[str]:
     """In what two reports contradict one another, or were told apart, in words; empty where one report can hold both."""
     found = ["the encounter they were told in"] if state["encounter_id"] != more["encounter_id"] else []
-    found += [words for name, words in _SAID_ONCE.items()
-              if None not in (state[name], more[name]) and state[name] != more[name]]  # fmt: skip
+    found += [words for name, words in _SAID_ONCE.items() if None not in (state[name], more[name]) and state[name] != more[name]]
     uses = {(one["scheme"], one["category_id"]): (one["subcategory_id"], one["purpose_id"]) for one in state["codings"]}
-    if any(uses.get((one["scheme"], one["category_id"]), use) != use
-           for one in more["codings"] for use in [(one["subcategory_id"], one["purpose_id"])]):  # fmt: skip
+    if any(
+        uses.get((one["scheme"], one["category_id"]), use) != use
+        for one in more["codings"]
+        for use in [(one["subcategory_id"], one["purpose_id"])]
+    ):
         found.append("what it is used for")
     both = set(state["extra"]) & set(more["extra"])
     return found + [f"the column {name}" for name in sorted(both) if state["extra"][name] != more["extra"][name]]

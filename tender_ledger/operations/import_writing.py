@@ -350,9 +350,13 @@ class ImportWriter:
             run.records.append({**self._record(one), **values})
             run.children["codings"].append(self._codings(one))
             for column, (kind, name) in _MANY.items():
-                run.children[kind].append([{"component": part.component, name: self._term(reference), "position": at}
-                                           for part in (one, *self._further(one))
-                                           for at, reference in enumerate(part.many[column], 1)])  # fmt: skip
+                run.children[kind].append(
+                    [
+                        {"component": part.component, name: self._term(reference), "position": at}
+                        for part in (one, *self._further(one))
+                        for at, reference in enumerate(part.many[column], 1)
+                    ]
+                )
         return run
 
     def _write_reports(self, batch: int, run: _Run) -> None:

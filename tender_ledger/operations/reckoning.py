@@ -166,9 +166,7 @@ def reports_behind(
     are (parts or preparations, a code, or "" for any): only what names it. `purpose` is that of what the number was made of.
     """
     with snapshot():
-        counted = counting_scope(scope, purpose)
-        if community:
-            counted = split_scope(counted, "community")
+        counted = split_scope(scope.for_purpose(purpose), *(["community"] if community else []))
         labels = read_labels(counted, rules)
         wanted = None if rules.mixtures == "own_taxon" else _plants_of(labels, rules, taxon)
         columns = read_columns(counted, rules, plant_ids=wanted, with_ids=True)

@@ -47,8 +47,13 @@ def _record_report(scope: Scope, encounter_number: int, typed: TypedReport, clie
             values, children = read_values(replace(reading, typed=replace(typed, purpose=purpose)))
             if reading.errors or informant is None or plant_id is None:
                 raise Refused(reading.errors)
-            values |= {"encounter_id": encounter["id"], "informant_id": informant, "plant_id": plant_id,
-                       "recorded_by": scope.viewer.person_id, "client_key": key or str(uuid.uuid4())}  # fmt: skip
+            values |= {
+                "encounter_id": encounter["id"],
+                "informant_id": informant,
+                "plant_id": plant_id,
+                "recorded_by": scope.viewer.person_id,
+                "client_key": key or str(uuid.uuid4()),
+            }
             made.append(writing.create(UseReport, values, holder_id=holder_id, children=children))
             require_recordable(scope, made[-1])
         clear_draft(scope, draft_place(encounter_number))

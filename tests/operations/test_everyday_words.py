@@ -27,8 +27,18 @@ def test_every_word_means_a_term_that_there_is_and_is_none_itself(small: SmallSt
 
 def test_words_said_are_recorded_as_their_terms(small: SmallStudy):
     talk, plant = small.encounter(small.holder("X-01")), small.plant("Salix caprea")
-    made = small.report(talk, "X-01", plant, category="remedy", subcategory="belly ache", parts="leafs, berries", methods="tea",
-                        applications="drink", basis="grandmother", outcome="worked")  # fmt: skip
+    made = small.report(
+        talk,
+        "X-01",
+        plant,
+        category="remedy",
+        subcategory="belly ache",
+        parts="leafs, berries",
+        methods="tea",
+        applications="drink",
+        basis="grandmother",
+        outcome="worked",
+    )
     found = reports.report(small.scope, made)
     assert found is not None
     assert (found["part_codes"], found["method_codes"], found["application_codes"]) == (

@@ -204,8 +204,17 @@ def test_joining_keeps_every_detail_of_both(small: Told):
     """What can stand beside is a further component; what one of them alone says stands; when the other was told is noted."""
     told_at = {"category": "food", "purpose": ""}
     one = small.report(small.talk, "X-01", small.number, parts="leaf", words="first words", start="1:00", **told_at)
-    other = small.report(small.talk, "X-01", small.number, parts="root", words="other words", start="2:30", outcome="helped",
-                         note="a note", **told_at)  # fmt: skip
+    other = small.report(
+        small.talk,
+        "X-01",
+        small.number,
+        parts="root",
+        words="other words",
+        start="2:30",
+        outcome="helped",
+        note="a note",
+        **told_at,
+    )
     full_reports.merge_reports(small.scope, one, 1, other)
     found = queries.report(small.scope, one)
     assert found is not None

@@ -392,8 +392,9 @@ def test_components_of_a_remedy_leave_as_rows_of_one_report_and_come_in_as_one(s
     full_reports.complete_report(small.scope, made, 1, ToldInFull(beside, {"components": components, "codings": codings}))
     first = told_in_rows(small)
     assert [(row["component"], row["part"], row["preparation"]) for row in first] == [
-        ("1", "leaf", "infusion"), ("2", "root;seed", "powder"),
-    ]  # fmt: skip
+        ("1", "leaf", "infusion"),
+        ("2", "root;seed", "powder"),
+    ]
     other = SmallStudy()
     out = bring(other, export_study(small.scope)["reports.csv"], new_codes=True, terms=importing.TERM_WORDS)
     assert (out.plan.failing, len(out.plan.landing)) == ([], 2)
@@ -404,7 +405,10 @@ def test_components_of_a_remedy_leave_as_rows_of_one_report_and_come_in_as_one(s
 
 def test_rows_of_one_report_that_differ_in_more_than_their_component_fail(small: SmallStudy):
     head = "informant,community,taxon,category,report,component,part,basis\n"
-    out = bring(small, head + "H-1,X,Plantago major,food,a,1,leaf,own\nH-1,X,Plantago major,food,a,2,root,taught\n"
-                "H-1,X,Plantago major,food,a,1,seed,own\nH-2,X,Plantago major,food,a,2,root,own\n")  # fmt: skip
+    out = bring(
+        small,
+        head + "H-1,X,Plantago major,food,a,1,leaf,own\nH-1,X,Plantago major,food,a,2,root,taught\n"
+        "H-1,X,Plantago major,food,a,1,seed,own\nH-2,X,Plantago major,food,a,2,root,own\n",
+    )
     assert problems(out) == [(3, "report", "line 3"), (4, "component", "1")]
     assert [one["informant"] for one in report_queries.reports(small.scope)].count("H-1") == 1

@@ -39,7 +39,7 @@ KNOWN_COLUMNS = frozenset(
 _FIELD_NUMBER = re.compile(r"P-0*([1-9]\d{0,5})$")
 _EVENT_NUMBER = re.compile(r"E0*([1-9]\d{0,5})$")
 _RANK = re.compile(r"[a-z][a-z_]*$")
-_TOLD_BESIDE = ("season", "harvest", "dose", "phase", "frequency", "course", "proportion")  # as words, each in its slot
+TOLD_BESIDE = ("season", "harvest", "dose", "phase", "frequency", "course", "proportion")  # as words, each in its slot
 _MANY = (("part", "part"), ("preparation", "method"), ("application", "application"))  # column, vocabulary
 
 
@@ -209,8 +209,12 @@ class _RowReading:
         same = {"plant": "plant", "event": "event", "coding": "category", "values": "", "name": "local_name"}
         for attribute, column in same.items():
             if getattr(first, attribute) != getattr(landing, attribute):
-                self.wrong(column or "report", "Rows of one report differ in more than their component.",
-                           found=f"line {self.row.line}", expected=f"the same as line {first.line}")  # fmt: skip
+                self.wrong(
+                    column or "report",
+                    "Rows of one report differ in more than their component.",
+                    found=f"line {self.row.line}",
+                    expected=f"the same as line {first.line}",
+                )
         if landing.component in [one.component for one in before]:
             self.wrong("component", "A component of this report stands twice.", found=str(landing.component))
         return replace(landing, part_of=first)
@@ -333,7 +337,7 @@ class _RowReading:
             "mixture": full["mixture"], "words": full["words"], "note": full["note"],
             "caution": full["caution_told"], "start_s": self._time("start"), "end_s": self._time("end"),
             "harvest_effect": full["harvest_effect"], "taker": full["for_whom"],
-            **{column: full[column] for column in _TOLD_BESIDE}, "extra": self._extra(),
+            **{column: full[column] for column in TOLD_BESIDE}, "extra": self._extra(),
         }  # fmt: skip
         if None not in (values["start_s"], values["end_s"]) and values["end_s"] < values["start_s"]:
             self.wrong("end", "The passage ends before it begins.", found=full["end"], expected=f"{full['start']} or later")

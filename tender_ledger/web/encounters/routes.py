@@ -126,8 +126,16 @@ def _new_key() -> str:
     return str(uuid.uuid4())
 
 
-def _desk(found: dict[str, Any], form: ReportForm, *, said: str = "", fresh: int | None = None, drafted: bool = False,
-          begins_at: str = "", status: int = 200) -> Page:  # fmt: skip
+def _desk(
+    found: dict[str, Any],
+    form: ReportForm,
+    *,
+    said: str = "",
+    fresh: int | None = None,
+    drafted: bool = False,
+    begins_at: str = "",
+    status: int = 200,
+) -> Page:
     """The desk as a page, or as the fragment that replaces it after an act: one template for both. `begins_at` is the slot that
     gets the focus, "" for the usual one."""
     told = reports.reports(g.scope, encounter_id=found["id"])

@@ -34,9 +34,16 @@ def working_of(part: Reckoning, kind: str, about: str, rules: CountingRules, gro
     if working is None:
         return None
     behind: dict[str, Any] = {"taxon": about} if is_taxon else {"category": about}
-    found = {"working": working, "names": NAMES, "sources": SOURCES, "misleads": MISLEADS[kind], "is_taxon": is_taxon,
-             "of_group": part, "behind": reports_behind(g.scope, rules, **behind, community=group),
-             "first_reports": first_reports()}  # fmt: skip
+    found = {
+        "working": working,
+        "names": NAMES,
+        "sources": SOURCES,
+        "misleads": MISLEADS[kind],
+        "is_taxon": is_taxon,
+        "of_group": part,
+        "behind": reports_behind(g.scope, rules, **behind, community=group),
+        "first_reports": first_reports(),
+    }
     if kind in PER_INFORMANT or kind == "icf":
         sure = analyses.uncertainty(g.scope, rules, group=group).body or {}
         found["interval"] = sure.get("categories", {}).get(about) if kind == "icf" else _interval(sure, about, kind)
