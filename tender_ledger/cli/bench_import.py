@@ -15,9 +15,10 @@ import click
 import numpy as np
 
 from tender_ledger.core.terms import Scope
+from tender_ledger.formats.archive import Tables
 from tender_ledger.operations import accounts, clock, encounters, people, reports, studies
 from tender_ledger.operations.history import undo_act
-from tender_ledger.operations.importing import import_table, preview_import
+from tender_ledger.operations.importing import import_tables, preview_import
 from tender_ledger.operations.typed_report import TypedReport
 from tender_ledger.standins.names_service import ChecklistNames
 from tender_ledger.storage.database import configure, connected, value
@@ -36,9 +37,10 @@ def bench_import(url: str, rows: int) -> None:
     scope = _study()
     table = _table(rows)
     names = ChecklistNames()
-    reading, _ = _timed(lambda: preview_import(scope, table, None, names, new_codes=False))
+    reading, _ = _timed(lambda: preview_import(scope, Tables(table), names, new_codes=False))
     waits, (importing, outcome) = _while_recording(
-        url, lambda: _timed(lambda: import_table(scope, table, None, names, terms=("record", "count", "show"), new_codes=False))
+        url,
+        lambda: _timed(lambda: import_tables(scope, Tables(table), names, terms=("record", "count", "show"), new_codes=False)),
     )
     act = int(value("SELECT max(id) FROM act WHERE operation = 'import_table'"))
     undoing, _ = _timed(lambda: undo_act(scope, act))

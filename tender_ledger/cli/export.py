@@ -14,7 +14,7 @@ from tender_ledger.operations.export import export_study
 @click.option("--to", "folder", default=".", type=click.Path(file_okay=False, path_type=Path), help="Where the files go.")
 @click.option("--as", "person", default="", help="The address of the person who exports; left out: the first owner.")
 def export(study: str, folder: Path, person: str) -> None:
-    """Write reports.csv, informants.csv and a notice, within the terms of publication."""
+    """Write all tables and a notice of what they are not, within the terms of publication."""
     with with_database():
         files = export_study(acting_scope(study, person))
     folder.mkdir(parents=True, exist_ok=True)

@@ -4,10 +4,12 @@ from pathlib import Path
 
 import click
 
-from tender_ledger.core.importing.plan import ImportPlan
+from tender_ledger.core.importing.landing import ImportPlan
+from tender_ledger.formats.archive import read_tables, tables_of
 from tender_ledger.launch.installation import acting_scope, with_database
 from tender_ledger.launch.state import write_private
-from tender_ledger.operations.importing import TERM_WORDS, ImportOutcome, agreed_terms, import_table, preview_import
+from tender_ledger.operations.import_uploads import beside_counts
+from tender_ledger.operations.importing import TERM_WORDS, ImportOutcome, agreed_terms, import_tables, preview_import
 from tender_ledger.operations.study_names import names_of_study
 from tender_ledger.standins.names_service import ChecklistNames
 
@@ -16,7 +18,7 @@ _LISTED = 40  # so many problems are listed; all of them are in the file of fail
 
 
 @click.command("import")
-@click.argument("reports", type=_FILE)
+@click.argument("reports", type=click.Path(exists=True, path_type=Path))
 @click.option("--informants", type=_FILE, help="informants.csv: everybody interviewed, the silent too; it fixes N.")
 @click.option("--study", required=True, help="The code of the study.")
 @click.option("--terms", required=True, help=f"Under which terms the table was collected, such as record,count,show. "
@@ -28,20 +30,25 @@ _LISTED = 40  # so many problems are listed; all of them are in the file of fail
               help="Where failing rows are written; left out: beside the table, as NAME-failing.csv.")  # fmt: skip
 def import_reports(reports: Path, informants: Path | None, study: str, terms: str, new_codes: bool, person: str, dry_run: bool,
                    failing: Path | None) -> int:  # fmt: skip
-    """Import reports.csv: rows that can land do, as one act with one undo; the others are listed and written to a file.
+    """Import reports.csv, or a folder or archive of all tables as `./ledger export` writes them.
 
-    A second import of the same file adds nothing. Ends with status 1 when rows failed.
+    Rows that can land do, as one act with one undo; the others are listed and written to a file. A second import of the same
+    file adds nothing. Ends with status 1 when rows failed.
     """
-    tables = reports.read_bytes(), informants.read_bytes() if informants else None
+    roster = informants.read_bytes() if informants else None
+    if reports.is_dir():
+        tables = tables_of({one.name: one.read_bytes() for one in sorted(reports.glob("*.csv"))}, roster)
+    else:
+        tables = read_tables(reports.read_bytes(), roster)
     words = [word.strip() for word in terms.split(",") if word.strip()]
     agreed_terms(words)
     with with_database():
         scope = acting_scope(study, person)
         names = names_of_study(scope, ChecklistNames())
         if dry_run:
-            outcome = preview_import(scope, *tables, names, new_codes=new_codes)
+            outcome = preview_import(scope, tables, names, new_codes=new_codes)
         else:
-            outcome = import_table(scope, *tables, names, terms=words, new_codes=new_codes)
+            outcome = import_tables(scope, tables, names, terms=words, new_codes=new_codes)
     _say(outcome, dry_run=dry_run)
     if not outcome.plan.failing:
         return 0
@@ -76,6 +83,7 @@ def _new(plan: ImportPlan) -> list[str]:
         ("sources", sources),
         ("encounters", len(plan.encounters)),
         ("plants", len(plan.plants)),
+        *beside_counts(plan).items(),
         ("languages", ", ".join(plan.languages)),
         ("codes", ", ".join(f"{key[0]} {term.label}" for key, term in plan.terms.items())),
     )

@@ -11,6 +11,7 @@ from typing import Any
 from tender_ledger.core.presets import PRESETS
 from tender_ledger.core.rights import Role
 from tender_ledger.core.terms import Scope
+from tender_ledger.formats.archive import Tables
 from tender_ledger.formats.sheet import Row, read_sheet
 from tender_ledger.operations import (
     accounts,
@@ -254,7 +255,9 @@ class _Loader:
     def _sheets(self) -> None:
         """What assistants brought on sheets is imported by the owner, under agreements that are on file already."""
         sheets = (_DATA / "sheets.csv").read_bytes()
-        outcome = importing.import_table(self.owner, sheets, None, self.names, terms=("record", "count", "show"), new_codes=False)
+        outcome = importing.import_tables(
+            self.owner, Tables(sheets), self.names, terms=("record", "count", "show"), new_codes=False
+        )
         assert outcome.plan.failing == [], outcome.failing.decode()
 
 

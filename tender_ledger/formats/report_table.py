@@ -6,6 +6,9 @@ from collections.abc import Iterable, Mapping, Sequence
 import numpy as np
 
 from tender_ledger.core.days import parse_day
+from tender_ledger.core.importing.further import COLUMNS as FURTHER_COLUMNS
+from tender_ledger.core.importing.further import REQUIRED as FURTHER_REQUIRED
+from tender_ledger.core.importing.further import FurtherTables
 from tender_ledger.core.importing.rows import MENDED_COLUMN, PROBLEM_COLUMN, FailingRow, ReadTable, RosterEntry, TableRow
 from tender_ledger.core.messages import InputRefused, Problem, RowProblem
 from tender_ledger.core.names.scientific import part_qualifier, usual_rank
@@ -30,7 +33,7 @@ COLUMNS = ("informant", "community", "informant_kind", "event", "date", "taxon",
 ROLES = ("main", "companion", "carrier", "corrective")
 # Columns that the application's own tables have beside those of the format.
 MORE = ("report", "qualifier", "stage", "season", "harvest", "harvest_effect", "dose", "actor", "for_whom", "phase", "frequency",
-        "course", "proportion", "caution_told")  # fmt: skip
+        "course", "proportion", "caution_told", "words_language", "cited")  # fmt: skip
 QUALIFIERS = ("", "cf", "aff", "sp", "hybrid")
 HARVEST_EFFECTS = ("unstated", "none", "light", "part", "whole", "returned")
 FOR_WHOM = ("unstated", "adult", "child", "pregnant", "animal", "crop")
@@ -98,11 +101,54 @@ def _row_problems(line: int, row: Row, listed: Mapping[str, Sequence[str]]) -> I
     if row["category"] == _NONE and not (row["taxon"] or row["plant"]):
         what = "“none_named” must say which plant was asked about."
         yield RowProblem(line, "category", what, "no taxon and no plant", "one of them")
+    yield from _day_problems(line, row)
+
+
+def _day_problems(line: int, row: Row) -> Iterable[RowProblem]:
     if row["date"]:
         try:
             parse_day(row["date"])
         except InputRefused as refused:
             yield from (RowProblem(line, "date", one.what, one.found, one.expected, one.remedy) for one in refused.problems)
+
+
+def read_further(tables: Mapping[str, bytes]) -> FurtherTables:
+    """Read the tables beside reports.csv, by their names without the ending, as rows that an import plans.
+
+    Raises InputRefused with every problem: a table or column that is none, one that is missing, no day where one should stand.
+    """
+    problems = [
+        Problem("There is no table of this name.", f"{name}.csv", name, ", ".join(FURTHER_COLUMNS))
+        for name in tables
+        if name not in FURTHER_COLUMNS
+    ]
+    found: dict[str, list[TableRow]] = {}
+    for name, columns in FURTHER_COLUMNS.items():
+        if name not in tables:
+            continue
+        try:
+            sheet = read_sheet(tables[name], FURTHER_REQUIRED[name], name)
+        except InputRefused as refused:
+            problems += refused.problems
+            continue
+        unknown = [column for column in sheet.columns if column not in columns]
+        problems += [Problem("The table has no such column.", f"{name}, line 1", one, ", ".join(columns)) for one in unknown]
+        for line, row in zip(sheet.lines, sheet.rows, strict=True):
+            cells = {column: text for column, text in row.items() if text and column in columns}
+            full = _with_defaults(cells) | {column: cells.get(column, "") for column in columns if column not in _BLANK}
+            problems += [one.of(name) for one in _further_problems(line, full, cells)]
+            found.setdefault(name, []).append(TableRow(line, cells, full))
+    if problems:
+        raise InputRefused(*problems)
+    return found
+
+
+def _further_problems(line: int, row: Row, cells: Row) -> Iterable[RowProblem]:
+    yield from _day_problems(line, row)
+    if row["informant_kind"] not in KINDS:
+        yield RowProblem(line, "informant_kind", "The code is not known.", row["informant_kind"], ", ".join(KINDS))
+    if "\x00" in "".join(cells.values()):
+        yield RowProblem(line, "", "A cell holds a NUL character, which no text has.", remedy="Take it out.")
 
 
 def read_rows(reports: bytes) -> ReadTable:

@@ -1,9 +1,10 @@
 """The study as the open use-report table, within the terms of publication."""
 
+from collections.abc import Container, Mapping, Sequence
 from typing import Any
 
 from tender_ledger.core.days import PartialDay
-from tender_ledger.core.importing.plan import TOLD_BESIDE
+from tender_ledger.core.importing.row_reading import TOLD_BESIDE
 from tender_ledger.core.rights import Right
 from tender_ledger.core.rules import CountingRules
 from tender_ledger.core.terms import Purpose, Scope
@@ -12,11 +13,12 @@ from tender_ledger.formats.report_table import COLUMNS, MORE
 from tender_ledger.formats.sheet import write_sheet
 from tender_ledger.operations.disclosure.audience import Audience
 from tender_ledger.operations.disclosure.publishing import give_out
+from tender_ledger.operations.export_tables import rows_of_plants, rows_of_reports, written
 from tender_ledger.operations.reckoning import reckon_study
 from tender_ledger.operations.studies import rules_in_force
 from tender_ledger.operations.worklist import unreviewed
 from tender_ledger.storage.database import snapshot
-from tender_ledger.storage.queries import people, plants, reports, studies
+from tender_ledger.storage.queries import people, plants, reports, studies, tables
 from tender_ledger.storage.queries import told as told_queries
 
 _INFORMANT_COLUMNS = ("informant", "community", "kind")
@@ -28,15 +30,15 @@ _COUNT_COLUMNS = ("community", "family", "taxon", "category", "reports", "holder
 
 _NOTICE = """These tables record what people reported of plants and their uses.
 They are no advice to treat, eat or gather: ask qualified practitioners, a poison centre and local law.
-They hold only what its tellers agreed to have published: reports.csv and informants.csv of those who let rows leave as they are,
-counts.csv of everybody who let counts leave. An empty community, family, taxon or category is all of them together.
+They hold only what its tellers agreed to have published: counts.csv of everybody who let counts leave, all other tables of those
+who let rows leave as they are. An empty community, family, taxon or category is all of them together.
 In counts.csv what fewer than {minimum} holders stand behind is left out, and what would tell it beside these or earlier files.
 """
 
 
 def export_study(scope: Scope) -> dict[str, bytes]:
-    """reports.csv and informants.csv of everything that may be published row by row, counts.csv of everything that may be in
-    counts, and a notice of what they are not.
+    """reports.csv, informants.csv and the tables beside them of everything that may be published row by row, counts.csv of
+    everything that may be in counts, and a notice of what they are not.
 
     Words, notes, cautions and names as spoken are left out where the terms allow no verbatim publication. Gender, age and
     real names never leave. A strong claim that nobody reviewed leaves without its purpose and words.
@@ -47,15 +49,21 @@ def export_study(scope: Scope) -> dict[str, bytes]:
         found = {plant["id"]: plant for plant in plants.plants(published)}
         scheme = studies.study(scope)["scheme"]
         used = plants.names_used(published)
-        rows = reports.reports(published)
-        beside = told_queries.told_beside(published, [row["id"] for row in rows])
-        components = told_queries.components_told(published, [row["id"] for row in rows])
-        rows = [line for row in rows for line in _by_component(row | beside[row["id"]], components.get(row["id"], []))]
-        strong = [row["id"] for row in rows if is_strong_claim(row["purpose"] or "", row["words"])]
-        masked = unreviewed(published, strong)
-        told = [_report(_masked(row) if row["id"] in masked else row, found[row["plant_id"]], scheme, used) for row in rows]
-        asked = [_asking(row, found[row["plant_id"]]) for row in reports.askings(published)]
+        rows = sorted(reports.reports(published), key=lambda row: (row["encounter"], row["informant"], row["id"]))
+        ids = [row["id"] for row in rows]
+        more, cited = told_queries.told_beside(published, ids), tables.cited(published, ids)
+        components = told_queries.components_told(published, ids)
+        masked = unreviewed(published, [row["id"] for row in rows if is_strong_claim(row["purpose"] or "", row["words"])])
+        of_reports = rows_of_reports(published, rows, frozenset(masked))
+        labels = _labels(rows, {*components, *(one["report_id"] for kind in of_reports.values() for one in kind)})
+        told = [
+            _report(_masked(line) if row["id"] in masked else line, found[row["plant_id"]], scheme, used)
+            for row in rows
+            for line in _by_component(row | more[row["id"]] | cited[row["id"]], components.get(row["id"], []), labels)
+        ]
+        asked = [_asking(row, found[row["plant_id"]]) for row in sorted(reports.askings(published), key=_place)]
         informants = people.published_informants(published)
+        beside = {**of_reports, **rows_of_plants(published, found)}
     rules = rules_in_force(scope)
     audience = give_out(scope, rules)
     assert audience.publication is not None
@@ -63,8 +71,18 @@ def export_study(scope: Scope) -> dict[str, bytes]:
         "counts.csv": write_sheet(_COUNT_COLUMNS, _counts(scope, rules, audience)),
         "reports.csv": write_sheet((*COLUMNS, *MORE, *_carried_along(told)), [*told, *asked]),
         "informants.csv": write_sheet(_INFORMANT_COLUMNS, informants),
+        **written(beside, labels),
         "notice.txt": _NOTICE.format(minimum=audience.minimum).encode(),
     }
+
+
+def _place(row: dict[str, Any]) -> tuple[int, str, int]:
+    return row["encounter"], row["informant"], row["plant"]
+
+
+def _labels(rows: Sequence[dict[str, Any]], wanted: Container[int]) -> dict[int, str]:
+    """Labels of the reports of which more than a row tells, by their place among all that leave."""
+    return {row["id"]: f"R{at}" for at, row in enumerate(rows, 1) if row["id"] in wanted}
 
 
 def _counts(scope: Scope, rules: CountingRules, audience: Audience) -> list[dict[str, Any]]:
@@ -101,13 +119,14 @@ def _whole(number: float) -> float | int:
     return int(number) if float(number).is_integer() else float(number)
 
 
-def _by_component(row: dict[str, Any], components: list[dict[str, Any]]) -> list[dict[str, Any]]:
+def _by_component(row: dict[str, Any], components: list[dict[str, Any]], labels: Mapping[int, str]) -> list[dict[str, Any]]:
     """A report as one line, or as a line a component, which carry the same label."""
+    row = row | {"report": labels.get(row["id"], "")}
     if not components:
-        return [row | {"report": ""}]
+        return [row | {"several": False}]
     codes = {"parts": "part_codes", "methods": "method_codes", "applications": "application_codes"}
     return [
-        row | {"report": f"R{row['id']}", "component": one["component"]} | {column: one[kind] for kind, column in codes.items()}
+        row | {"component": one["component"], "several": True} | {column: one[kind] for kind, column in codes.items()}
         for one in components
     ]
 
@@ -144,7 +163,7 @@ def _report(row: dict[str, Any], plant: dict[str, Any], scheme: str, used: dict[
         "category": row["category_code"], "scheme": scheme if row["category_code"] else "",
         "subcategory": row["subcategory_code"], "use": row["purpose"], "part": ";".join(row["part_codes"]),
         "preparation": ";".join(row["method_codes"]), "application": ";".join(row["application_codes"]),
-        "component": row["component"] if row["report"] or row["component"] > 1 else "", "report": row["report"],
+        "component": row["component"] if row["several"] or row["component"] > 1 else "", "report": row["report"],
         "basis": row["basis_code"],
         "stance": row["stance_code"], "outcome": row["outcome_code"], "stage": row["stage_code"],
         "currency": row["currency"], "attributed_to": row["attributed_to"], "mixture": row["mixture"],
@@ -153,7 +172,7 @@ def _report(row: dict[str, Any], plant: dict[str, Any], scheme: str, used: dict[
         **{name: row[name] for name in TOLD_BESIDE},
         "local_name": name, "language": language,
         "words": row["words"], "start": _seconds(row["start_s"]), "end": _seconds(row["end_s"]),
-        "note": row["note"], "caution_told": row["caution"],
+        "note": row["note"], "caution_told": row["caution"], "words_language": row["words_language"], "cited": row["cited"],
     }  # fmt: skip
     if not row["may_publish_verbatim"]:
         return {name: value for name, value in line.items() if name not in _QUOTED}

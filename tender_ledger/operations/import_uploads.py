@@ -1,19 +1,22 @@
 """Tables brought to the screen: kept while they are looked at, read and imported beside the request, with progress."""
 
 import threading
+from collections import Counter
 from collections.abc import Callable, Collection, Iterator
 from contextlib import contextmanager
 from datetime import timedelta
 from typing import Any
 
-from tender_ledger.core.importing.plan import ImportPlan
+from tender_ledger.core.importing.further import COLUMNS
+from tender_ledger.core.importing.landing import ImportPlan
 from tender_ledger.core.messages import InputRefused
 from tender_ledger.core.names import NamesService
 from tender_ledger.core.rights import Right
 from tender_ledger.core.terms import Scope
+from tender_ledger.formats.archive import read_tables
 from tender_ledger.operations import clock
 from tender_ledger.operations.errors import NotFound, Refused
-from tender_ledger.operations.importing import TERM_WORDS, ImportOutcome, agreed_terms, import_table, preview_import
+from tender_ledger.operations.importing import TERM_WORDS, ImportOutcome, agreed_terms, import_tables, preview_import
 from tender_ledger.storage.database import connected
 from tender_ledger.storage.models import ImportUpload
 from tender_ledger.storage.queries import imports
@@ -25,7 +28,10 @@ _BEAT = 0.5  # seconds between two signs of life
 
 
 def bring_table(scope: Scope, reports: bytes, informants: bytes | None, *, terms: Collection[str], new_codes: bool) -> int:
-    """Keep a table for its bringer to look at; returns its number. Refused for terms under which nothing may be recorded."""
+    """Keep a table, or an archive of all, for its bringer to look at; returns its number.
+
+    Refused for terms under which nothing may be recorded.
+    """
     scope.viewer.require(Right.IMPORT)
     agreed_terms(terms)
     if not reports:
@@ -52,7 +58,8 @@ def read_upload(scope: Scope, upload_id: int, names: NamesService, *, new_codes:
     _say(upload_id, state="reading", new_codes=new_codes, beat_at=clock.now())
 
     def work(_progress: Callable[[int, int], None]) -> dict[str, Any]:
-        outcome = preview_import(scope, bytes(one["reports"]), _bytes(one["informants"]), names, new_codes=new_codes)
+        tables = read_tables(bytes(one["reports"]), _bytes(one["informants"]))
+        outcome = preview_import(scope, tables, names, new_codes=new_codes)
         return {"state": "read", "outcome": _summary(outcome), "failing": outcome.failing}
 
     return _beside(upload_id, work)
@@ -67,8 +74,8 @@ def import_upload(scope: Scope, upload_id: int, names: NamesService) -> threadin
     _say(upload_id, state="importing", done=0, total=0, beat_at=clock.now())
 
     def work(progress: Callable[[int, int], None]) -> dict[str, Any]:
-        outcome = import_table(scope, bytes(one["reports"]), _bytes(one["informants"]), names, terms=one["terms"]["stated"],
-                               new_codes=one["new_codes"], progress=progress)  # fmt: skip
+        tables = read_tables(bytes(one["reports"]), _bytes(one["informants"]))
+        outcome = import_tables(scope, tables, names, terms=one["terms"]["stated"], new_codes=one["new_codes"], progress=progress)
         return {"state": "imported", "outcome": _summary(outcome), "failing": outcome.failing, "reports": b"", "informants": None}
 
     return _beside(upload_id, work)
@@ -160,9 +167,17 @@ def _summary(outcome: ImportOutcome) -> dict[str, Any]:
         "undetermined": sum(one.taxon is None for one in plan.plants.values()),
         "languages": list(plan.languages),
         "codes": _codes(plan),
+        "beside": beside_counts(plan),
         "notes": plan.notes,
         "sample": [_sample(outcome, at) for at in range(min(_SAMPLE, len(plan.landing)))],
     }
+
+
+def beside_counts(plan: ImportPlan) -> dict[str, int]:
+    """How many rows of the tables beside reports.csv would land, by table; none for a table of which none does."""
+    counts = Counter(kind for landing in plan.landing for kind, rows in landing.beside.items() for _ in rows)
+    counts |= {"features": len(plan.features), "names": len(plan.names), "properties": len(plan.claims), "links": len(plan.links)}
+    return {kind: counts[kind] for kind in COLUMNS if counts[kind]}
 
 
 def _codes(plan: ImportPlan) -> dict[str, list[str]]:

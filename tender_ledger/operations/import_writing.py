@@ -1,12 +1,14 @@
 """Writing a planned import: the new things first, then the rows in runs, each with its history."""
 
-from collections.abc import Callable, Iterable, Iterator, Mapping
+from collections.abc import Callable, Collection, Iterable, Iterator, Mapping
 from concurrent.futures import Future, ThreadPoolExecutor
 from dataclasses import dataclass, field
+from math import inf
 from typing import Any
 
 from tender_ledger.core.importing.known import Reference, TermKey
-from tender_ledger.core.importing.plan import ImportPlan, Landing
+from tender_ledger.core.importing.landing import ImportPlan, Landing, Telling
+from tender_ledger.core.importing.row_reading import EVENT_NUMBER
 from tender_ledger.core.names import NamesService, TaxonName, find_name
 from tender_ledger.core.terms import Scope
 from tender_ledger.core.text import fold
@@ -24,14 +26,18 @@ from tender_ledger.storage.models import (
     Community,
     Consent,
     Determination,
+    Dialect,
     Encounter,
     EncounterInformant,
+    Feature,
     Holder,
     ImportBatch,
     Informant,
     Language,
     LocalName,
     Plant,
+    PlantLink,
+    PropertyClaim,
     Purpose,
     Source,
     Taxon,
@@ -49,6 +55,7 @@ _GROWN = ("use_report", "report_coding", "report_part", "report_method", "report
 _OF_RUNS = {"use_report": "id", **{child.model._meta.table_name: child.parent for child in UseReport.CHILDREN}, "asking": "id",
             "import_row": "batch_id", "change": "id"}  # fmt: skip
 _REFERRED_TO = ("use_report", "asking", "plant", "encounter", "encounter_informant", "informant", "holder", "local_name")
+_PLANT_UNSAID = {"growth_form": "", "habitat": "", "remarks": "", "origin": "unknown", "management": "unknown", "stage": None}
 _LISTED = 20  # so many lines are named where an agreement refuses them
 _OWN_NAMES = "Names of imported tables"
 _MANY = {"part": ("parts", "part_id"), "preparation": ("methods", "method_id"), "application": ("applications", "application_id")}
@@ -62,7 +69,7 @@ class _Run:
     askings: list[Landing]
     records: list[dict[str, Any]] = field(default_factory=list)
     children: dict[str, list[list[dict[str, Any]]]] = field(
-        default_factory=lambda: {"codings": [], **{kind: [] for kind, _ in _MANY.values()}}
+        default_factory=lambda: {child.name: [] for child in UseReport.CHILDREN}
     )
 
 
@@ -77,6 +84,17 @@ def _made_ahead(make: Callable[[list[Landing]], _Run], runs: list[list[Landing]]
             ahead = coming
         if ahead:
             yield ahead.result()
+
+
+def _codings(landing: Landing) -> list[dict[str, Any]]:
+    """All codes of a report: that of its own row, then those of the table of codings."""
+    return [*([landing.coding] if landing.coding else []), *landing.beside.get("codings", ())]
+
+
+def _by_number(encounter: tuple[str, object]) -> float:
+    """Encounters that bear a number of another study come in its order, before those of other labels."""
+    number = EVENT_NUMBER.match(encounter[0])
+    return int(number[1]) if number else inf
 
 
 class ImportWriter:
@@ -115,6 +133,8 @@ class ImportWriter:
         self._encounters()
         self._plants()
         self._names()
+        self._features()
+        self._beside_uses()
         batch = writing.create(ImportBatch, {"recorded_by": self.person, "file_sha256": sha256, "terms": {"stated": terms},
                                              "rows": len(self.plan.landing), "failed": len(self.plan.failing)})  # fmt: skip
         refresh_statistics(*_REFERRED_TO)
@@ -151,11 +171,11 @@ class ImportWriter:
         self.taxa |= {one.name: one.id for one in Taxon.select().where(Taxon.checklist_id == checklist) if one.name in named}
 
     def _keep_purposes(self, wanted: Callable[[Reference | TermKey], bool]) -> None:
-        codings = (landing.coding for landing in self.plan.landing)
+        codings = (coding for landing in self.plan.landing for coding in _codings(landing))
         labels = {
             (self._term(coding["category"]), fold(coding["purpose"])): coding["purpose"]
             for coding in codings
-            if coding and coding["purpose"] and wanted(coding["category"])
+            if coding["purpose"] and wanted(coding["category"])
         }
         if not labels:
             return
@@ -223,7 +243,7 @@ class ImportWriter:
         tellers: dict[Reference, list[int]] = {}
         for event, code in self.plan.tellers:
             tellers.setdefault(event, []).append(self.people[code]["id"])
-        new = self.plan.encounters
+        new = dict(sorted(self.plan.encounters.items(), key=_by_number))
         there = [sorted(tellers.get(label, [])) for label in new]
         ids = self.writing.create_many(
             Encounter,
@@ -252,43 +272,77 @@ class ImportWriter:
 
     def _plants(self) -> None:
         new = self.plan.plants
-        records = [{"number": one.number or next(self.numbers["plant"]), "came_as": came, "told": True}
-                   for came, one in new.items()]  # fmt: skip
+        records = [
+            {"number": one.number or next(self.numbers["plant"]), "came_as": came, "told": True, **_PLANT_UNSAID, **one.about}
+            for came, one in new.items()
+        ]
+        for record in records:
+            record["stage_id"] = self._term_or_none(record.pop("stage"))
         ids = self.writing.create_many(Plant, records)
         self.plants: dict[Reference, int] = dict(zip(new, ids, strict=True))
+        unsaid = {"basis": "unstated", "confidence": "unstated", "determiner": "the imported table", "verbatim": "",
+                  "determined_on": self.scope.day, "remarks": ""}  # fmt: skip
         self.writing.create_many(
             Determination,
             [
-                {"plant_id": self.plants[came], "taxon_id": self.taxa[one.taxon.name], "qualifier": one.qualifier,
-                 "basis": "unstated",
-                 "confidence": "unstated", "determiner": "the imported table", "determined_on": self.scope.day,
-                 "is_current": True}
-                for came, one in new.items() if one.taxon
+                {"plant_id": self.plants[came], "taxon_id": self.taxa[one.taxon.name] if one.taxon else None,
+                 "qualifier": one.qualifier, "is_current": True, **unsaid, **one.determination}
+                for came, one in new.items() if one.taxon or one.determination
             ],
         )  # fmt: skip
+
+    def _features(self) -> None:
+        """What was measured of plants."""
+        records = [{"plant_id": self._plant(plant), **values} for plant, values in self.plan.features]
+        self.writing.create_many(Feature, records)
+
+    def _beside_uses(self) -> None:
+        """Properties that were told of plants, and what plants were told to be to one another."""
+        claims = [
+            {**self._told(one), "property": one.values["property"], "part_id": self._term_or_none(one.values["part"]),
+             "basis_id": self._term(one.values["basis"])}
+            for one in self.plan.claims
+        ]  # fmt: skip
+        links = [
+            {**self._told(one), "kind": one.values["kind"], "other_id": self._plant(one.values["other"])}
+            for one in self.plan.links
+        ]
+        made = ((PropertyClaim, self.plan.claims, claims), (PlantLink, self.plan.links, links))
+        for model, tellings, records in made:
+            holders = [self.people[one.informant]["holder_id"] for one in tellings]
+            self.writing.create_many(model, records, holder_ids=holders)
+
+    def _told(self, telling: Telling) -> dict[str, Any]:
+        return {
+            "encounter_id": self._event(telling.event),
+            "informant_id": self.people[telling.informant]["id"],
+            "plant_id": self._plant(telling.plant),
+            "words": telling.values["words"],
+            "recorded_by": self.person,
+        }
+
+    def _term_or_none(self, reference: Reference | TermKey | None) -> int | None:
+        return None if reference is None else self._term(reference)
 
     def _names(self) -> None:
         """Local names of plants with who used them; a name that a plant has already is attested once more."""
         told: dict[tuple[int, str, int | None], dict[tuple[int, int, int | None], None]] = {}
+        more: dict[tuple[int, str, int | None], dict[str, Any]] = {}
+        for one in self.plan.names:
+            key = (self._plant(one.plant), one.name, self.languages.get(one.language))
+            said = {"gloss": one.gloss, "dialect_id": self._dialect(key[2], one.dialect)}
+            more[key] = {column: value or more.get(key, {}).get(column) for column, value in said.items()}
+            used = told.setdefault(key, {})
+            if one.informant:
+                person = self.people[one.informant]
+                used[person["id"], self._event(one.event), person["holder_id"]] = None
         for landing in self.plan.landing:
             if landing.name:
                 name, language = landing.name
                 person = self.people[landing.informant]
-                key = (self._plant(landing), name, self.languages.get(language))
-                told.setdefault(key, {})[person["id"], self._event(landing), person["holder_id"]] = None
-        plants = sorted({plant for plant, _, _ in told})
-        ids = {(one["plant_id"], one["name"], one["language_id"]): one["id"] for one in rows(
-            """SELECT id, plant_id, name, language_id FROM local_name
-               WHERE plant_id = ANY(%(plants)s) AND removed_at IS NULL""", plants=plants)}  # fmt: skip
-        new = [key for key in told if key not in ids]
-        made = self.writing.create_many(
-            LocalName,
-            [
-                {"plant_id": plant, "name": name, "name_fold": fold(name), "language_id": language, "told": True}
-                for plant, name, language in new
-            ],
-        )
-        ids |= dict(zip(new, made, strict=True))
+                key = (self._plant(landing.plant), name, self.languages.get(language))
+                told.setdefault(key, {})[person["id"], self._event(landing.event), person["holder_id"]] = None
+        ids = self._names_written(told, more)
         known = {(one["local_name_id"], one["informant_id"], one["encounter_id"]) for one in rows(
             """SELECT local_name_id, informant_id, encounter_id FROM attestation
                WHERE local_name_id = ANY(%(names)s) AND removed_at IS NULL""", names=[ids[key] for key in told])}  # fmt: skip
@@ -299,11 +353,39 @@ class ImportWriter:
             holder_ids=[holder for _, _, _, holder in attested],
         )
 
-    def _event(self, landing: Landing) -> int:
-        return landing.event if isinstance(landing.event, int) else self.events[landing.event]
+    def _names_written(
+        self,
+        told: Mapping[tuple[int, str, int | None], Collection[Any]],
+        more: Mapping[tuple[int, str, int | None], Mapping[str, Any]],
+    ) -> dict[tuple[int, str, int | None], int]:
+        """The numbers of names by plant, name and language, with the new ones; one that nobody used came with no telling."""
+        plants = sorted({plant for plant, _, _ in told})
+        ids = {(one["plant_id"], one["name"], one["language_id"]): one["id"] for one in rows(
+            """SELECT id, plant_id, name, language_id FROM local_name
+               WHERE plant_id = ANY(%(plants)s) AND removed_at IS NULL""", plants=plants)}  # fmt: skip
+        new = [key for key in told if key not in ids]
+        made = self.writing.create_many(
+            LocalName,
+            [
+                {"plant_id": key[0], "name": key[1], "name_fold": fold(key[1]), "language_id": key[2], "told": bool(told[key]),
+                 "gloss": more.get(key, {}).get("gloss") or "", "dialect_id": more.get(key, {}).get("dialect_id")}
+                for key in new
+            ],
+        )  # fmt: skip
+        return ids | dict(zip(new, made, strict=True))
 
-    def _plant(self, landing: Landing) -> int:
-        return landing.plant if isinstance(landing.plant, int) else self.plants[landing.plant]
+    def _dialect(self, language_id: int | None, name: str) -> int | None:
+        """The dialect of a language by its name, made where the language has none of it."""
+        if language_id is None or not name:
+            return None
+        known = Dialect.get_or_none((Dialect.language_id == language_id) & (Dialect.name == name) & Dialect.removed_at.is_null())
+        return int(known.id) if known else self.writing.create(Dialect, {"language_id": language_id, "name": name})
+
+    def _event(self, event: Reference) -> int:
+        return event if isinstance(event, int) else self.events[event]
+
+    def _plant(self, plant: Reference) -> int:
+        return plant if isinstance(plant, int) else self.plants[plant]
 
     def _rows(self, batch: int) -> None:
         landing, done = self.plan.landing, 0
@@ -331,9 +413,9 @@ class ImportWriter:
 
     def _record(self, landing: Landing) -> dict[str, Any]:
         return {
-            "encounter_id": self._event(landing),
+            "encounter_id": self._event(landing.event),
             "informant_id": self.people[landing.informant]["id"],
-            "plant_id": self._plant(landing),
+            "plant_id": self._plant(landing.plant),
             "recorded_by": self.person,
         }
 
@@ -347,8 +429,20 @@ class ImportWriter:
                 values[f"{vocabulary}_id"] = None if reference is None else self._term(reference)
             for vocabulary in ("stance", "outcome"):
                 values[f"{vocabulary}_id"] = self.fixed[vocabulary, values.pop(vocabulary)]
+            values["language_id"] = self.languages.get(values.pop("language"))
+            cited = values.pop("cited")
+            values["cited_id"] = self.people[cited]["source_id"] if cited else None
             run.records.append({**self._record(one), **values})
-            run.children["codings"].append(self._codings(one))
+            run.children["codings"].append([self._coding(coding) for coding in _codings(one)])
+            run.children["steps"].append(
+                [
+                    {**{name: value for name, value in step.items() if name != "method"},
+                     "method_id": self._term_or_none(step["method"])}
+                    for step in one.beside.get("steps", ())
+                ]
+            )  # fmt: skip
+            run.children["ingredients"].append(one.beside.get("ingredients", []))
+            run.children["teachings"].append([self._teaching(teaching) for teaching in one.beside.get("teachings", ())])
             for column, (kind, name) in _MANY.items():
                 run.children[kind].append(
                     [
@@ -369,15 +463,16 @@ class ImportWriter:
         """The rows that are further components of the report of a row."""
         return self.components.get(first.line, [])
 
-    def _codings(self, landing: Landing) -> list[dict[str, Any]]:
-        coding = landing.coding
-        if coding is None:
-            return []
+    def _coding(self, coding: Mapping[str, Any]) -> dict[str, Any]:
         category = self._term(coding["category"])
-        subcategory = coding["subcategory"]
-        return [{"scheme": coding["scheme"], "category_id": category, "is_primary": True,
-                 "subcategory_id": None if subcategory is None else self._term(subcategory),
-                 "purpose_id": self.purposes[category, fold(coding["purpose"])] if coding["purpose"] else None}]  # fmt: skip
+        return {"scheme": coding["scheme"], "category_id": category, "is_primary": coding.get("is_primary", True),
+                "subcategory_id": self._term_or_none(coding["subcategory"]),
+                "purpose_id": self.purposes[category, fold(coding["purpose"])] if coding["purpose"] else None}  # fmt: skip
+
+    def _teaching(self, teaching: Mapping[str, Any]) -> dict[str, Any]:
+        said = dict(teaching)
+        teacher = said.pop("teacher")
+        return {**said, "teacher_id": self.people[teacher]["id"] if teacher else None}
 
     def _write_askings(self, batch: int, run: list[Landing]) -> None:
         """Askings are kept once: a row that repeats one, or one on record, points at that."""

@@ -1,18 +1,23 @@
 """Importing a use-report table: planned row by row, then written as one act with one undo."""
 
-from collections.abc import Callable, Collection, Iterator
+from collections.abc import Callable, Collection, Iterable, Iterator, Mapping
 from contextlib import contextmanager
 from dataclasses import dataclass
 
 from tender_ledger.core.importing.known import Known, KnownEncounter, KnownInformant, KnownPlant, Reference
-from tender_ledger.core.importing.plan import ImportPlan, plan_import
+from tender_ledger.core.importing.landing import ImportPlan
+from tender_ledger.core.importing.plan import plan_import
 from tender_ledger.core.importing.rows import ReadTable
 from tender_ledger.core.names import NamesService
 from tender_ledger.core.rights import Right
 from tender_ledger.core.terms import Scope
 from tender_ledger.core.text import fold
-from tender_ledger.formats.report_table import read_roster, read_rows, write_failing
+from tender_ledger.formats.archive import Tables
+from tender_ledger.formats.report_table import QUALIFIERS, read_further, read_roster, read_rows, write_failing
+from tender_ledger.operations import plants
+from tender_ledger.operations.beside_uses import LINKS
 from tender_ledger.operations.errors import Refused, constraints_as_refusals
+from tender_ledger.operations.full_reports import ROLES
 from tender_ledger.operations.import_writing import ImportWriter
 from tender_ledger.operations.people import TERM_COLUMNS
 from tender_ledger.storage.database import run, snapshot
@@ -21,6 +26,16 @@ from tender_ledger.storage.queries import imports, studies
 
 # What may be said of the terms that a table was collected under, in the order of an agreement's columns.
 TERM_WORDS = ("record", "count", "show", "publish", "rows", "quote")
+# Codes that no study can add to, by what the tables beside reports.csv call them.
+_FIXED: Mapping[str, Iterable[str]] = {
+    "qualifier": QUALIFIERS,
+    "determination basis": plants.BASES,
+    "confidence": plants.CONFIDENCES,
+    "origin": plants.ORIGINS,
+    "management": plants.MANAGEMENT,
+    "role": ROLES,
+    "link": LINKS,
+}
 Progress = Callable[[int, int], None]
 
 
@@ -33,27 +48,26 @@ class ImportOutcome:
     batch_id: int | None = None
 
 
-def preview_import(scope: Scope, reports: bytes, informants: bytes | None, names: NamesService, *,
-                   new_codes: bool) -> ImportOutcome:  # fmt: skip
-    """What an import of the table would do; nothing is written. Raises InputRefused where the table cannot be read at all."""
+def preview_import(scope: Scope, tables: Tables, names: NamesService, *, new_codes: bool) -> ImportOutcome:
+    """What an import of the tables would do; nothing is written. Raises InputRefused where they cannot be read at all."""
     scope.viewer.require(Right.IMPORT)
-    table, plan = _plan(scope, reports, informants, names, new_codes=new_codes)
+    table, plan = _plan(scope, tables, names, new_codes=new_codes)
     return ImportOutcome(plan, write_failing(table, plan.failing))
 
 
-def import_table(scope: Scope, reports: bytes, informants: bytes | None, names: NamesService, *, terms: Collection[str],
-                 new_codes: bool, progress: Progress = lambda _done, _total: None) -> ImportOutcome:  # fmt: skip
-    """Import what can land of a table, as one act; rows on record are passed over, failing ones are given back.
+def import_tables(scope: Scope, tables: Tables, names: NamesService, *, terms: Collection[str], new_codes: bool,
+                  progress: Progress = lambda _done, _total: None) -> ImportOutcome:  # fmt: skip
+    """Import what can land of the tables, as one act; rows on record are passed over, failing ones are given back.
 
-    `terms` are the words of TERM_WORDS under which the table was collected; they become agreements, stated at import, of
+    `terms` are the words of TERM_WORDS under which the tables were collected; they become agreements, stated at import, of
     holders who have none on file. Raises InputRefused or Refused, writing nothing, where nothing of it can be taken.
     """
     scope.viewer.require(Right.IMPORT)
     agreed = agreed_terms(terms)
     with _one_import_at_a_time(scope):
-        table, plan = _plan(scope, reports, informants, names, new_codes=new_codes)
+        table, plan = _plan(scope, tables, names, new_codes=new_codes)
         failing = write_failing(table, plan.failing)
-        if not plan.landing and not plan.informants:
+        if plan.is_empty:
             return ImportOutcome(plan, failing)
         writer = ImportWriter(scope, plan, names, agreed, progress)
         writer.prepare()
@@ -83,22 +97,22 @@ def _one_import_at_a_time(scope: Scope) -> Iterator[None]:
         run("SELECT pg_advisory_unlock(726511, %(study)s)", study=scope.study_id)
 
 
-def _plan(scope: Scope, reports: bytes, informants: bytes | None, names: NamesService, *,
-          new_codes: bool) -> tuple[ReadTable, ImportPlan]:  # fmt: skip
-    table = read_rows(reports)
-    roster = read_roster(informants) if informants is not None else None
+def _plan(scope: Scope, tables: Tables, names: NamesService, *, new_codes: bool) -> tuple[ReadTable, ImportPlan]:
+    table = read_rows(tables.reports)
+    roster = read_roster(tables.informants) if tables.informants is not None else None
+    further = read_further(tables.further)
     with snapshot():
         known = what_is_known(scope)
-    return table, plan_import(table, roster, known, names, new_codes=new_codes)
+    return table, plan_import(table, roster, known, names, new_codes=new_codes, tables=further)
 
 
 def what_is_known(scope: Scope) -> Known:
     """The study as an imported table is read against it."""
-    communities, met, plants = imports.communities(scope), imports.encounters(scope), imports.plants(scope)
+    communities, met, found = imports.communities(scope), imports.encounters(scope), imports.plants(scope)
     encounters = {one["id"]: KnownEncounter(one["id"], one["day_from"], one["day_to"]) for one in met}
     keys, vocabulary = imports.row_keys(scope), imports.vocabulary(scope)
     came: dict[str, tuple[KnownPlant, ...]] = {}
-    for one in plants:
+    for one in found:
         if one["live"] and one["came_as"]:
             came[one["came_as"]] = (*came.get(one["came_as"], ()), KnownPlant(one["id"], one["taxon"]))
     terms: dict[tuple[str, str, Reference], dict[str, int]] = {}
@@ -119,12 +133,15 @@ def what_is_known(scope: Scope) -> Known:
         languages={fold(one[what]): one["code"] for what in ("name", "code") for one in studies.languages(scope)},
         events={one["came_as"]: encounters[one["id"]] for one in met if one["came_as"]},
         told={(one["number"], code): encounters[one["id"]] for one in met if not one["came_as"] for code in one["tellers"]},
-        plants={one["number"]: KnownPlant(one["id"], one["taxon"]) for one in plants if one["live"]},
+        plants={one["number"]: KnownPlant(one["id"], one["taxon"]) for one in found if one["live"]},
         plants_came=came,
-        numbers=frozenset(one["number"] for one in plants),
+        numbers=frozenset(one["number"] for one in found),
         terms=terms,
         labels=labels,
         abbreviations=frozenset(one["abbreviation"] for one in vocabulary if one["abbreviation"]),
         landed=frozenset(bytes(one["row_key"]) for one in keys),
         mended=frozenset(bytes(one["mended_key"]) for one in keys if one["mended_key"]),
+        fixed={name: tuple(codes) for name, codes in _FIXED.items()},
+        features=frozenset((one["plant_id"], one["character"], one["words"]) for one in imports.features(scope)),
+        tellings=frozenset((*one[:-1], fold(str(one[-1]))) for one in imports.tellings(scope)),
     )

@@ -7,6 +7,7 @@ import pytest
 from click.testing import CliRunner, Result
 
 from tender_ledger.cli.__main__ import ledger, main
+from tender_ledger.core.importing.further import COLUMNS
 from tender_ledger.core.indices.reckoning import reckon
 from tender_ledger.core.tally.counting import count
 from tender_ledger.formats.report_table import read_report_table
@@ -119,7 +120,7 @@ def test_export_and_its_indices_are_those_of_the_screen(demo_db: str, tmp_path: 
     assert call("export", "--study", "VELDRA", "--to", str(tmp_path / "out")).exception is None
     names = sorted(path.name for path in (tmp_path / "out").iterdir())
     assert {path.stat().st_mode & 0o777 for path in (tmp_path / "out").iterdir()} == {0o600}
-    assert names == ["counts.csv", "informants.csv", "notice.txt", "reports.csv"]
+    assert names == sorted(["counts.csv", "informants.csv", "notice.txt", "reports.csv", *(f"{name}.csv" for name in COLUMNS)])
     table = read_report_table((tmp_path / "out/reports.csv").read_bytes(), (tmp_path / "out/informants.csv").read_bytes())
     scope = scope_for()
     from tender_ledger.core.terms import Purpose

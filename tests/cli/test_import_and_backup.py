@@ -81,6 +81,15 @@ def test_failing_rows_are_listed_and_written_beside_the_table(small: SmallStudy,
     assert landed() == 2
 
 
+def test_a_folder_of_tables_comes_in_whole(small: SmallStudy, prompt: Prompt, tmp_path: Path):
+    (tmp_path / "reports.csv").write_text("informant,community,taxon,category,report\nH-1,X,Plantago major,food,a\n")
+    (tmp_path / "steps.csv").write_text("report,step,words\na,1,boil it\n")
+    status, out, err = prompt("import", str(tmp_path), "--study", small.code, "--terms", "record,count")
+    assert (status, err) == (0, "")
+    assert "new steps: 1" in out
+    assert value("SELECT words FROM report_step") == "boil it"
+
+
 @pytest.mark.parametrize(
     ("more", "told"),
     [

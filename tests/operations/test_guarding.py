@@ -7,6 +7,7 @@ import pytest
 from tender_ledger.core.rights import Role
 from tender_ledger.core.rules import CountingRules
 from tender_ledger.core.terms import NotAllowed, Scope
+from tender_ledger.formats.archive import Tables
 from tender_ledger.formats.sheet import read_sheet
 from tender_ledger.operations import accounts, clock, guarding, importing, members, people
 from tender_ledger.operations.errors import CannotUndo, NotFound, Refused
@@ -116,7 +117,7 @@ def test_an_import_of_what_may_not_be_recorded_names_the_lines_and_imports_nothi
              b"X-01,X,t1,Salix caprea,social_uses,song\nX-02,X,t1,Salix caprea,social_uses,song\n")  # fmt: skip
     before = value("SELECT count(*) FROM use_report")
     with pytest.raises(Refused, match=r"what these lines tell: 3\. Take them out"):
-        importing.import_table(small.scope, table, None, ChecklistNames(), terms=("record",), new_codes=False)
+        importing.import_tables(small.scope, Tables(table), ChecklistNames(), terms=("record",), new_codes=False)
     assert value("SELECT count(*) FROM use_report") == before
 
 

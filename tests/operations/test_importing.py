@@ -14,6 +14,7 @@ from tender_ledger.core.messages import InputRefused
 from tender_ledger.core.rules import CountingRules, parse_rules
 from tender_ledger.core.tally.counting import count
 from tender_ledger.core.terms import NotAllowed
+from tender_ledger.formats.archive import Tables
 from tender_ledger.formats.report_table import read_report_table
 from tender_ledger.formats.result_document import result_document
 from tender_ledger.operations import full_reports, importing, people, plants
@@ -46,7 +47,7 @@ def small(empty_db: str) -> SmallStudy:
 def bring(small: SmallStudy, reports: bytes | str, roster: bytes | None = None, *, new_codes: bool = False,
           terms: tuple[str, ...] = TERMS) -> importing.ImportOutcome:  # fmt: skip
     data = reports.encode() if isinstance(reports, str) else reports
-    return importing.import_table(small.scope, data, roster, ChecklistNames(), terms=terms, new_codes=new_codes)
+    return importing.import_tables(small.scope, Tables(data, roster), ChecklistNames(), terms=terms, new_codes=new_codes)
 
 
 def landed() -> int:
@@ -323,7 +324,7 @@ def test_all_that_a_row_says_is_kept_and_leaves_with_the_export(small: SmallStud
 
 def test_a_dry_run_says_what_would_happen_and_writes_nothing(small: SmallStudy):
     before = value("SELECT count(*) FROM act")
-    out = importing.preview_import(small.scope, REPORTS, ROSTER, ChecklistNames(), new_codes=True)
+    out = importing.preview_import(small.scope, Tables(REPORTS, ROSTER), ChecklistNames(), new_codes=True)
     assert out.batch_id is None
     assert len(out.plan.landing) == len(REPORTS.splitlines()) - 1
     assert (value("SELECT count(*) FROM act"), landed(), value("SELECT count(*) FROM purpose")) == (before, 0, 0)
@@ -333,7 +334,7 @@ def test_only_an_owner_imports(small: SmallStudy):
     for role in ("recorder", "reviewer", "reader"):
         other = small.person(role)
         with pytest.raises(NotAllowed):
-            importing.import_table(other, HEAD.encode(), None, ChecklistNames(), terms=TERMS, new_codes=False)
+            importing.import_tables(other, Tables(HEAD.encode()), ChecklistNames(), terms=TERMS, new_codes=False)
 
 
 @pytest.mark.parametrize(

@@ -11,6 +11,7 @@ import pytest
 
 from tender_ledger.core.rules import CountingRules
 from tender_ledger.core.terms import NotAllowed
+from tender_ledger.formats.archive import Tables
 from tender_ledger.formats.result_document import result_document
 from tender_ledger.launch.backup import BackupRefused, back_up, restore
 from tender_ledger.launch.cluster import Cluster
@@ -74,7 +75,7 @@ def told(small: SmallStudy, *, with_erased: bool = True) -> None:
         keep_draft(small.scope, "encounter 1", {"informant": "zqx-77", "words": "zqxvydraft"})
     tell(small, talk, "H-2", "P-001", "fever", "said by another", note=f"as {CODE} does" if first else "as an erased holder does")
     table = TABLE if with_erased else b"\n".join(line for line in TABLE.split(b"\n") if not line.startswith(b"zqx-"))
-    importing.import_table(small.scope, table, None, ChecklistNames(), terms=("record", "count", "show"), new_codes=False)
+    importing.import_tables(small.scope, Tables(table), ChecklistNames(), terms=("record", "count", "show"), new_codes=False)
     if first:
         bring_table(small.scope, TABLE, None, terms=("record",), new_codes=False)
 

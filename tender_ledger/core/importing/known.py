@@ -3,6 +3,7 @@
 from collections.abc import Mapping
 from dataclasses import dataclass, field
 from datetime import date
+from typing import Any
 
 from tender_ledger.core.names import TaxonName
 
@@ -46,7 +47,9 @@ class Known:
     `communities` and `languages`: folded code or name -> code; `told`: (encounter number, informant code) of encounters that
     no import made; `events`, `plants_came`: what an imported table called it -> the thing; `plants`: field number -> plant;
     `numbers`: field numbers ever given; `terms`: (vocabulary, scheme, parent) -> folded code or label -> id; `abbreviations`:
-    two-letter codes of categories in use; `landed`, `mended`: keys of rows on record; `asked`: askings on record.
+    two-letter codes of categories in use; `landed`, `mended`: keys of rows on record; `asked`: askings on record;
+    `fixed`: codes that no study can add to, by what they say; `features`: (plant, character, words) on record; `tellings`:
+    (encounter, informant, plant, "property" and which, or the kind of link and the other plant, the folded words) on record.
     """
 
     scheme: str
@@ -65,6 +68,9 @@ class Known:
     landed: frozenset[bytes] = frozenset()
     mended: frozenset[bytes] = frozenset()
     asked: frozenset[tuple[int, int, int]] = frozenset()
+    fixed: Mapping[str, tuple[str, ...]] = field(default_factory=dict)
+    features: frozenset[tuple[int, str, str]] = frozenset()
+    tellings: frozenset[tuple[int | str, ...]] = frozenset()
 
 
 @dataclass
@@ -92,11 +98,16 @@ class NewEncounter:
 
 @dataclass
 class NewPlant:
-    """A plant that the table brings: its taxon where one is named, the field number it asks for, and what doubts the taxon."""
+    """A plant that the tables bring: its taxon where one is named, the field number it asks for, and what doubts the taxon.
+
+    `about` is what it was like where it was met, `determination` how it was determined; both by the columns of their records.
+    """
 
     taxon: TaxonName | None
     number: int | None = None
     qualifier: str = "none"
+    about: Mapping[str, Any] = field(default_factory=dict)
+    determination: Mapping[str, Any] = field(default_factory=dict)
 
 
 @dataclass(frozen=True)

@@ -73,6 +73,19 @@ class PeopleOfTable:
             self.clear[said] = code
         return self.clear[said]
 
+    def cited(self, row: TableRow, problems: list[RowProblem]) -> str:
+        """The code of the written source that a row cites, "" for none; what is wrong with it is added to the problems."""
+        text = row.full["cited"]
+        code = text.upper()
+        if not code:
+            return ""
+        met = self.known.informants.get(code)
+        if not _CODE.match(code):
+            problems.append(RowProblem(row.line, "cited", "This is no code.", text, _EXPECTED))
+        elif not (met.is_source if met else self.found.setdefault(code, NewInformant("", True)).is_source):
+            problems.append(RowProblem(row.line, "cited", "A holder is no written source.", text, "the code of a source"))
+        return code
+
     def _take(self, row: TableRow, problems: list[RowProblem]) -> str:
         text, line = row.full["informant"], row.line
         code, is_source = text.upper(), row.full["informant_kind"] == "source"

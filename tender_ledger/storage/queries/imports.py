@@ -22,7 +22,7 @@ def informants(scope: Scope) -> list[dict[str, Any]]:
     """Everybody on record, sealed or not: code, community, kind, the terms of the day, and whether anything
     was ever agreed to. For the import alone, never to show."""
     return rows(
-        f"""SELECT i.id, i.holder_id, coalesce(h.code, s.code) AS code, coalesce(c.code, '') AS community,
+        f"""SELECT i.id, i.holder_id, i.source_id, coalesce(h.code, s.code) AS code, coalesce(c.code, '') AS community,
                   s.id IS NOT NULL AS is_source, t.may_record,
                   s.id IS NOT NULL OR EXISTS (SELECT FROM consent k WHERE k.holder_id = h.id AND k.removed_at IS NULL) AS on_file
            FROM informant i {TERMS} i.id LEFT JOIN holder h ON h.id = i.holder_id LEFT JOIN source s ON s.id = i.source_id
@@ -98,6 +98,30 @@ def askings(scope: Scope) -> list[dict[str, Any]]:
         "SELECT id, encounter_id, informant_id, plant_id FROM asking WHERE study_id = %(study)s AND removed_at IS NULL",
         study=scope.study_id,
     )
+
+
+def features(scope: Scope) -> list[dict[str, Any]]:
+    """What is on record as measured of which plant, in which words."""
+    return rows(
+        "SELECT plant_id, character, words FROM feature WHERE study_id = %(study)s AND removed_at IS NULL",
+        study=scope.study_id,
+    )
+
+
+def tellings(scope: Scope) -> list[tuple[Any, ...]]:
+    """Properties and links of plants on record: encounter, informant, plant, "property" and which, or the kind of link and the
+    other plant, then the words."""
+    claimed = rows(
+        """SELECT encounter_id, informant_id, plant_id, 'property' AS kind, property, words FROM property_claim
+           WHERE study_id = %(study)s AND removed_at IS NULL""",
+        study=scope.study_id,
+    )
+    linked = rows(
+        """SELECT encounter_id, informant_id, plant_id, kind, other_id, words FROM plant_link
+           WHERE study_id = %(study)s AND removed_at IS NULL""",
+        study=scope.study_id,
+    )
+    return [tuple(one.values()) for one in (*claimed, *linked)]
 
 
 def informants_of_records(encounter_id: int) -> list[int]:

@@ -5,6 +5,7 @@ from werkzeug.wrappers import Response as AnyResponse
 
 from tender_ledger.core.rights import Right
 from tender_ledger.core.terms import Purpose
+from tender_ledger.formats.archive import write_archive
 from tender_ledger.operations.disclosure.summary import what_would_leave
 from tender_ledger.operations.errors import Refused
 from tender_ledger.operations.export import export_study
@@ -14,6 +15,8 @@ from tender_ledger.web.shared.answers import Page
 from tender_ledger.web.shared.spread import done, spread
 from tender_ledger.web.shared.study_scope import study_blueprint
 from tender_ledger.web.shared.words import gettext as _
+
+ARCHIVE = "tables.zip"
 
 giveback = study_blueprint("giveback", __name__, "/give-back")
 
@@ -51,10 +54,12 @@ def minimum() -> Page:
 
 @giveback.get("/<name>")
 def download(name: str) -> AnyResponse:
-    """One of the files of the export."""
+    """One of the files of the export, or all of them as an archive."""
     g.member.require(Right.EXPORT)
     files = export_study(g.scope)
+    if name == ARCHIVE:
+        files = {ARCHIVE: write_archive(files)}
     if name not in files:
         abort(404)
-    kind = "text/csv" if name.endswith(".csv") else "text/plain"
+    kind = {"csv": "text/csv", "zip": "application/zip"}.get(name.rpartition(".")[2], "text/plain")
     return Response(files[name], mimetype=kind, headers={"Content-Disposition": f'attachment; filename="{name}"'})

@@ -12,7 +12,10 @@ from tender_ledger.web.shared.words import gettext as _
 
 
 class ImportForm(LedgerForm):
-    reports = FileField(_("The table of reports"), description=_("reports.csv: one row a statement, CSV in UTF-8."))
+    reports = FileField(
+        _("The table of reports"),
+        description=_("reports.csv: one row a statement, CSV in UTF-8; or all tables of an export as one archive."),
+    )
     informants = FileField(
         _("Everybody interviewed, where there is a list"),
         description=_("informants.csv, the silent too: it fixes N. Without it N is whoever appears in the reports."),
