@@ -39,6 +39,7 @@ from tender_ledger.operations import (
     worklist,
 )
 from tender_ledger.operations.names_key import NamesKey
+from tender_ledger.operations.told_in_full import ToldInFull
 from tender_ledger.operations.typed_report import TypedReport
 from tender_ledger.standins.names_service import ChecklistNames
 from tender_ledger.storage.queries import accounts as account_queries
@@ -223,7 +224,7 @@ class _Loader:
         """What was told beside the lines of reports; a report is known by its line of the file."""
         told = json.loads((_DATA / "told.json").read_text())
         for one in told["full"]:
-            said = full_reports.ToldInFull(one["values"], one["rows"])
+            said = ToldInFull(one["values"], one["rows"])
             full_reports.complete_report(self.recorder, self.reports[one["line"]], 1, said)
         for one in told["disputes"]:
             first, second = (self.reports[line] for line in one["lines"])

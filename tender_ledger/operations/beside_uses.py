@@ -3,21 +3,19 @@
 from collections.abc import Callable, Mapping
 from typing import Any
 
-from tender_ledger.core.recognition import Choice, Unrecognised, recognise
+from tender_ledger.core.recognition import Choice, Unrecognised
 from tender_ledger.core.rights import Right
 from tender_ledger.core.terms import Scope
 from tender_ledger.core.text import clean
 from tender_ledger.operations.errors import NotFound, Refused, required
-from tender_ledger.operations.reports import teller_of
+from tender_ledger.operations.everyday_words import recognise_everyday
 from tender_ledger.operations.saving import made_once, saving
+from tender_ledger.operations.tellings import teller_of
 from tender_ledger.operations.typed_report import Reading, TypedReport, plant_choices
 from tender_ledger.operations.vocabularies import choices
 from tender_ledger.storage.models import PlantLink, PropertyClaim
 from tender_ledger.storage.models.base import StudyRecord
 from tender_ledger.storage.queries import encounters, plants, told
-
-LINKS = {"antidote": "antidote to", "substitute": "substitute for", "vessel": "vessel or tool for", "host": "host of",
-         "look_alike": "look-alike of"}  # fmt: skip
 
 
 def claim_property(scope: Scope, number: int, said: Mapping[str, str], client_key: str | None = None) -> int:
@@ -83,7 +81,7 @@ def _unstated(scope: Scope) -> int:
 
 def _recognised(field: str, text: str, known: Callable[[], list[Choice]], kind: str) -> int:
     try:
-        return recognise(text, known(), kind).key
+        return recognise_everyday(text, kind, known()).key
     except Unrecognised as unknown:
         raise Refused({field: f"{unknown.problem.what} {unknown.problem.remedy}".strip()}) from unknown
 

@@ -10,8 +10,8 @@ from tender_ledger.core.rights import Right
 from tender_ledger.core.terms import Scope
 from tender_ledger.core.text import clean
 from tender_ledger.operations.errors import Refused
-from tender_ledger.operations.full_reports import CURRENCIES
 from tender_ledger.operations.saving import saving
+from tender_ledger.operations.told_in_full import CURRENCIES
 from tender_ledger.operations.typed_report import plant_choices
 from tender_ledger.operations.vocabularies import choices
 from tender_ledger.storage.models import ReportCoding, UseReport

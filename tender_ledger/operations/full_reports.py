@@ -2,62 +2,19 @@
 
 import uuid
 from collections.abc import Callable, Collection, Mapping, Sequence
-from dataclasses import dataclass, field
 from typing import Any
 
-from tender_ledger.core.recognition import Choice, Unrecognised, recognise
 from tender_ledger.core.rights import Right
 from tender_ledger.core.terms import Scope
 from tender_ledger.core.text import clean
-from tender_ledger.core.times import read_time, why_no_time, written_time
-from tender_ledger.operations.errors import NotFound, Refused, number_of
+from tender_ledger.core.times import written_time
+from tender_ledger.operations.errors import NotFound, Refused
 from tender_ledger.operations.reports import require_recordable
 from tender_ledger.operations.saving import made_once, saving
-from tender_ledger.operations.typed_report import purpose_of
-from tender_ledger.operations.vocabularies import choices
+from tender_ledger.operations.told_in_full import ROWS, FullReading, ToldInFull
 from tender_ledger.storage.history import Snapshot, take_snapshot
 from tender_ledger.storage.models import Dispute, UseReport
-from tender_ledger.storage.queries import people, reports, studies, told
-
-HARVEST_EFFECTS = {"unstated": "not said", "none": "none: fallen, pruned", "light": "light: tips, leaves, it regrows",
-                   "part": "a part of it: bark, some roots", "whole": "the whole plant",
-                   "returned": "returned or replanted"}  # fmt: skip
-TAKERS = {
-    "unstated": "not said",
-    "adult": "an adult",
-    "child": "a child",
-    "pregnant": "a pregnant woman",
-    "animal": "an animal that people feed or treat",
-    "crop": "a crop",
-}
-ACTORS = {"people": "people", "animal": "an animal, of itself: noted, never counted"}
-CURRENCIES = {"unstated": "not said", "current": "now", "former": "formerly", "remembered": "only remembered"}
-ROLES = {"main": "main", "companion": "companion", "carrier": "carrier", "corrective": "corrective"}
-TEXTS = ("season", "harvest", "dose", "phase", "frequency", "course", "attributed_to", "mixture", "proportion")
-_CHOSEN = {"harvest_effect": "unstated", "actor": "people", "taker": "unstated", "currency": "unstated", "role": "main"}
-ROWS: Mapping[str, tuple[str, ...]] = {
-    "components": ("parts", "methods", "applications"),
-    "codings": ("scheme", "category", "subcategory", "purpose"),
-    "steps": ("method", "words", "lasts", "heat", "strength"),
-    "ingredients": ("words", "role", "amount"),
-    "teachings": ("teacher", "words", "told_when"),
-}
-
-CHOSEN_ALWAYS = frozenset({"scheme", "role"})  # what a row always holds, so that it says nothing by itself
-
-
-@dataclass(frozen=True)
-class ToldInFull:
-    """What was typed of a report beside its line: `values` by field (TEXTS, the chosen ones, end, language_id, cited_id),
-    `rows` as in ROWS, each a mapping of texts. An open row says nothing."""
-
-    values: Mapping[str, str] = field(default_factory=dict)
-    rows: Mapping[str, Sequence[Mapping[str, str]]] = field(default_factory=dict)
-
-    def of(self, kind: str) -> list[tuple[int, Mapping[str, str]]]:
-        """The rows of a kind that say something, each with its place among those that were typed."""
-        ways = [name for name in ROWS[kind] if name not in CHOSEN_ALWAYS]
-        return [(at, one) for at, one in enumerate(self.rows.get(kind, ())) if any(clean(one.get(name)) for name in ways)]
+from tender_ledger.storage.queries import reports, studies, told
 
 
 def complete_report(scope: Scope, report_id: int, version: int, typed: ToldInFull) -> None:
@@ -69,128 +26,12 @@ def complete_report(scope: Scope, report_id: int, version: int, typed: ToldInFul
     scope.viewer.require(Right.RECORD)
     found = _report(scope, report_id)
     with saving(scope, "complete_report") as writing:  # a new purpose is made while reading, and must not outlive a refusal
-        reading = _Reading(scope, typed)
+        reading = FullReading(scope, typed)
         values, children = reading.values(), reading.children()
         if reading.errors:
             raise Refused(reading.errors)
         writing.update(UseReport, report_id, version, values, holder_id=found["holder_id"], children=children)
         require_recordable(scope, report_id)
-
-
-class _Reading:
-    """Reads what was typed, and gathers what is wrong by field."""
-
-    def __init__(self, scope: Scope, typed: ToldInFull) -> None:
-        self.scope, self.typed, self.errors = scope, typed, dict[str, str]()
-        self.known: dict[tuple[str, str | None], list[Choice]] = {}
-
-    def values(self) -> dict[str, Any]:
-        said = self.typed.values
-        return {
-            **{name: clean(said.get(name)) for name in TEXTS},
-            **{name: clean(said.get(name)) or unsaid for name, unsaid in _CHOSEN.items()},
-            "language_id": self._chosen("language_id", "Choose a language of the study."),
-            "cited_id": self._chosen("cited_id", "Choose a source of the study."),
-            "end_s": self._seconds(),
-        }
-
-    def children(self) -> dict[str, list[dict[str, Any]]]:
-        return {**self._components(), "codings": self._codings(), "steps": self._steps(), "ingredients": self._ingredients(),
-                "teachings": self._teachings()}  # fmt: skip
-
-    def _components(self) -> dict[str, list[dict[str, Any]]]:
-        found: dict[str, list[dict[str, Any]]] = {"parts": [], "methods": [], "applications": []}
-        for component, (at, row) in enumerate(self.typed.of("components"), 1):
-            for name, kind in (("parts", "part"), ("methods", "method"), ("applications", "application")):
-                texts = [clean(text) for text in row.get(name, "").split(",") if clean(text)]
-                picked = [self._term(f"components-{at}-{name}", text, kind) for text in texts]
-                keys = dict.fromkeys(one.key for one in picked if one)
-                found[name] += [
-                    {"component": component, f"{kind}_id": key, "position": place} for place, key in enumerate(keys, 1)
-                ]
-        return found
-
-    def _codings(self) -> list[dict[str, Any]]:
-        """Codes as typed; the first of a scheme is its primary one."""
-        found: dict[tuple[str, int], dict[str, Any]] = {}
-        for at, row in self.typed.of("codings"):
-            scheme = clean(row.get("scheme"))
-            category = self._term(f"codings-{at}-category", clean(row.get("category")), "category", scheme)
-            if category is None:
-                self.errors.setdefault(f"codings-{at}-category", "Choose the category that this is coded under.")
-                continue
-            within = clean(row.get("subcategory"))
-            below = self._term(f"codings-{at}-subcategory", within, "subcategory", scheme, category.key) if within else None
-            label = clean(row.get("purpose"))
-            first = all(one["scheme"] != scheme for one in found.values())
-            coding = {"scheme": scheme, "category_id": category.key, "subcategory_id": below.key if below else None,
-                      "is_primary": first,
-                      "purpose_id": purpose_of(self.scope, category.key, label) if label else None}  # fmt: skip
-            if (scheme, category.key) in found:
-                self.errors[f"codings-{at}-category"] = "The report is coded under this category already."
-            found.setdefault((scheme, category.key), coding)
-        return list(found.values())
-
-    def _steps(self) -> list[dict[str, Any]]:
-        found = []
-        for place, (at, row) in enumerate(self.typed.of("steps"), 1):
-            method = clean(row.get("method"))
-            picked = self._term(f"steps-{at}-method", method, "method") if method else None
-            texts = {name: clean(row.get(name)) for name in ("words", "lasts", "heat", "strength")}
-            found.append({"position": place, "method_id": picked.key if picked else None, **texts})
-        return found
-
-    def _ingredients(self) -> list[dict[str, Any]]:
-        found = []
-        for place, (at, row) in enumerate(self.typed.of("ingredients"), 1):
-            if not clean(row.get("words")):
-                self.errors[f"ingredients-{at}-words"] = "Say what it is that goes in."
-            found.append({"position": place, "words": clean(row.get("words")), "role": clean(row.get("role")) or "companion",
-                          "amount": clean(row.get("amount"))})  # fmt: skip
-        return found
-
-    def _teachings(self) -> list[dict[str, Any]]:
-        found = []
-        informants = [
-            Choice(one["informant_id"], one["code"]) for one in (*people.holders(self.scope), *people.sources(self.scope))
-        ]
-        for place, (at, row) in enumerate(self.typed.of("teachings"), 1):
-            code = clean(row.get("teacher"))
-            picked = self._recognised(f"teachings-{at}-teacher", code, informants, "holder or source") if code else None
-            found.append({"position": place, "teacher_id": picked.key if picked else None, "words": clean(row.get("words")),
-                          "told_when": clean(row.get("told_when"))})  # fmt: skip
-        return found
-
-    def _term(self, name: str, text: str, kind: str, scheme: str | None = None, within: int | None = None) -> Choice | None:
-        if (kind, scheme) not in self.known:
-            self.known[kind, scheme] = choices(self.scope.study_id, kind, scheme)
-        known = [one for one in self.known[kind, scheme] if within is None or one.group == within]
-        return self._recognised(name, text, known, kind) if text else None
-
-    def _recognised(self, name: str, text: str, known: Sequence[Choice], kind: str) -> Choice | None:
-        try:
-            return recognise(text, known, kind)
-        except Unrecognised as unknown:
-            self.errors[name] = f"{unknown.problem.what} {unknown.problem.remedy}".strip()
-            return None
-
-    def _chosen(self, name: str, sentence: str) -> int | None:
-        text = clean(self.typed.values.get(name))
-        if not text:
-            return None
-        try:
-            return number_of(text, name, sentence)
-        except Refused as refused:
-            self.errors.update(refused.errors)
-            return None
-
-    def _seconds(self) -> float | None:
-        text = clean(self.typed.values.get("end"))
-        try:
-            return read_time(text) if text else None
-        except ValueError as error:
-            self.errors["end"] = why_no_time(text, error)
-            return None
 
 
 def duplicate_report(scope: Scope, report_id: int, client_key: str | None) -> int:
@@ -422,9 +263,3 @@ def _primary_once(codings: Sequence[Snapshot]) -> list[Snapshot]:
         found.append({**one, "is_primary": one["is_primary"] and one["scheme"] not in primary})
         primary |= {one["scheme"]} if one["is_primary"] else set()
     return found
-
-
-def schemes_of(scope: Scope) -> list[str]:
-    """The schemes a report can be coded in, the one that the study counts by first."""
-    counted = studies.study(scope)["scheme"]
-    return [counted, *(one for one in told.schemes(scope.study_id) if one != counted)]

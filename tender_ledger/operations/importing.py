@@ -15,11 +15,11 @@ from tender_ledger.core.text import fold
 from tender_ledger.formats.archive import Tables
 from tender_ledger.formats.report_table import QUALIFIERS, read_further, read_roster, read_rows, write_failing
 from tender_ledger.operations import plants
-from tender_ledger.operations.beside_uses import LINKS
 from tender_ledger.operations.errors import Refused, constraints_as_refusals
-from tender_ledger.operations.full_reports import ROLES
 from tender_ledger.operations.import_writing import ImportWriter
 from tender_ledger.operations.people import TERM_COLUMNS
+from tender_ledger.operations.tellings import LINKS
+from tender_ledger.operations.told_in_full import ROLES
 from tender_ledger.storage.database import run, snapshot
 from tender_ledger.storage.history import act
 from tender_ledger.storage.queries import imports, studies

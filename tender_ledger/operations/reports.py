@@ -1,63 +1,88 @@
 """Use reports: recorded as typed, corrected, taken back; and plants asked about without a use named."""
 
-import re
 import uuid
 from dataclasses import replace
-from itertools import zip_longest
 from typing import Any
 
-from tender_ledger.core.recognition import Choice
 from tender_ledger.core.rights import Right
 from tender_ledger.core.terms import Scope
-from tender_ledger.core.text import clean, fold
+from tender_ledger.core.text import clean
 from tender_ledger.operations.drafts import clear_draft, draft_place
 from tender_ledger.operations.errors import NotFound, Refused
-from tender_ledger.operations.plants import write_attestation, write_name, write_plant
 from tender_ledger.operations.saving import made_once, saving
-from tender_ledger.operations.typed_report import Reading, TypedReport, informant_choices, plant_choices, read_values
-from tender_ledger.storage.history import ActWriter, take_snapshot
+from tender_ledger.operations.tellings import Telling, plant_of, read_telling, remedy_of, teller_of, write_beside
+from tender_ledger.operations.told_in_full import NOTHING_MORE, FullReading, ToldInFull
+from tender_ledger.operations.typed_report import Reading, TypedReport, read_values
+from tender_ledger.storage.database import value
+from tender_ledger.storage.history import take_snapshot
 from tender_ledger.storage.models import Asking, UseReport
-from tender_ledger.storage.queries import encounters, plants, reports, studies
+from tender_ledger.storage.queries import encounters, reports, studies
+from tender_ledger.storage.queries.reports import record_of_key
 from tender_ledger.storage.queries.terms import refuses_record
 
-NEW_PLANT = "+"
-_FIELD_NUMBER = re.compile(r"\bP-?0*(\d+)$", re.I)
 
+def record_report(scope: Scope, encounter_number: int, typed: TypedReport, client_key: str,
+                  more: ToldInFull = NOTHING_MORE) -> int:  # fmt: skip
+    """Record a report as typed, with `more` that was told beside its line; returns its id, the same for the same key. Clears the
+    draft of the encounter.
 
-def record_report(scope: Scope, encounter_number: int, typed: TypedReport, client_key: str) -> int:
-    """Record a report as typed; returns its id, the same for the same key. Clears the draft of the encounter.
-
-    Several purposes, with a semicolon between them, are a report each, all else being the same, made by one act; the id is that
-    of the first.
+    Several purposes, with a semicolon between them, are a report each, and so is each other plant of the remedy, all else being
+    the same, made by one act; the id is that of the first.
 
     Raises Refused with a sentence a field when something typed names nothing or two things; then nothing is saved.
     """
     scope.viewer.require(Right.RECORD)
-    return made_once(scope, "use_report", client_key, lambda: _record_report(scope, encounter_number, typed, client_key))
+    return made_once(scope, "use_report", client_key, lambda: _record_report(scope, encounter_number, typed, client_key, more))
 
 
-def _record_report(scope: Scope, encounter_number: int, typed: TypedReport, client_key: str) -> int:
+def _record_report(scope: Scope, encounter_number: int, typed: TypedReport, client_key: str, more: ToldInFull) -> int:
     encounter = _encounter(scope, encounter_number)
     reading = Reading(scope, typed, {})
-    informant, holder_id = teller_of(reading, encounter)
     with saving(scope, "record_report") as writing:
-        plant_id = _plant(reading, writing, encounter, informant, holder_id)
+        telling = read_telling(reading, writing, encounter)
+        beside = FullReading(scope, more)
+        beside_values = beside.values()
+        remedy = remedy_of(beside, reading, writing, telling, encounter, beside_values["mixture"])
+        keys = iter([client_key])
         made = []
-        for key, purpose in zip_longest([client_key], purposes_of(typed)):
-            values, children = read_values(replace(reading, typed=replace(typed, purpose=purpose)))
-            if reading.errors or informant is None or plant_id is None:
-                raise Refused(reading.errors)
-            values |= {
-                "encounter_id": encounter["id"],
-                "informant_id": informant,
-                "plant_id": plant_id,
-                "recorded_by": scope.viewer.person_id,
-                "client_key": key or str(uuid.uuid4()),
-            }
-            made.append(writing.create(UseReport, values, holder_id=holder_id, children=children))
-            require_recordable(scope, made[-1])
+        for purpose in purposes_of(typed):
+            values, line = read_values(replace(reading, typed=replace(typed, purpose=purpose)))
+            children = beside.children(line)
+            if errors := {**beside.errors, **reading.errors}:
+                raise Refused(errors)
+            for plant in remedy:
+                record = {
+                    **values,
+                    **beside_values,
+                    **telling.columns(),
+                    **plant.columns,
+                    "client_key": next(keys, str(uuid.uuid4())),
+                }
+                rows = children if plant.parts is None else {**children, "parts": plant.parts}
+                made.append(writing.create(UseReport, record, holder_id=telling.holder_id, children=rows))
+                require_recordable(scope, made[-1])
+        write_beside(writing, reading, beside, telling, encounter)
+        if beside.errors:
+            raise Refused(beside.errors)
         clear_draft(scope, draft_place(encounter_number))
         return made[0]
+
+
+def record_beside(scope: Scope, encounter_number: int, typed: TypedReport, client_key: str, more: ToldInFull) -> int:
+    """Record a property, a link or one more name of a plant, told without a use; returns the number of the plant. Clears the
+    draft. The same key twice records once."""
+    scope.viewer.require(Right.RECORD)
+    encounter = _encounter(scope, encounter_number)
+    reading, beside = Reading(scope, typed, {}), FullReading(scope, more)
+    known = any(record_of_key(scope, client_key, table) for table in ("property_claim", "plant_link"))
+    with saving(scope, "record_beside") as writing:
+        telling = read_telling(reading, writing, encounter)
+        if not known:
+            write_beside(writing, reading, beside, telling, encounter, client_key=client_key)
+        if errors := {**beside.errors, **reading.errors}:
+            raise Refused(errors)
+        clear_draft(scope, draft_place(encounter_number))
+        return int(value("SELECT number FROM plant WHERE id = %(id)s", id=telling.plant_id))
 
 
 def purposes_of(typed: TypedReport) -> list[str]:
@@ -84,7 +109,7 @@ def correct_report(scope: Scope, report_id: int, version: int, typed: TypedRepor
     reading = Reading(scope, typed, {})
     informant, holder_id = teller_of(reading, encounter)
     with saving(scope, "correct_report") as writing:
-        plant_id = _plant(reading, writing, encounter, informant, holder_id)
+        plant_id = plant_of(reading, writing, encounter, informant, holder_id)
         values, children = read_values(reading, found["component"])
         children = _kept_beside(reading, found, children)
         if reading.errors or informant is None or plant_id is None:
@@ -134,14 +159,13 @@ def record_asking(scope: Scope, encounter_number: int, typed: TypedReport, clien
 def _record_asking(scope: Scope, encounter_number: int, typed: TypedReport, client_key: str) -> int:
     encounter = _encounter(scope, encounter_number)
     reading = Reading(scope, typed, {})
-    informant, holder_id = teller_of(reading, encounter)
     with saving(scope, "record_asking") as writing:
-        plant_id = _plant(reading, writing, encounter, informant, holder_id)
+        informant, holder_id = teller_of(reading, encounter)
+        plant_id = plant_of(reading, writing, encounter, informant, holder_id)
         if reading.errors or informant is None or plant_id is None:
             raise Refused(reading.errors)
-        values = {"encounter_id": encounter["id"], "informant_id": informant, "plant_id": plant_id,
-                  "recorded_by": scope.viewer.person_id, "client_key": client_key}  # fmt: skip
-        asking_id = writing.create(Asking, values, holder_id=holder_id)
+        telling = Telling(encounter["id"], informant, holder_id, plant_id, scope.viewer.person_id)
+        asking_id = writing.create(Asking, {**telling.columns(), "client_key": client_key}, holder_id=holder_id)
         clear_draft(scope, draft_place(encounter_number))
         return asking_id
 
@@ -151,52 +175,3 @@ def _encounter(scope: Scope, number: int) -> dict[str, Any]:
     if encounter is None:
         raise NotFound(f"encounter {number}")
     return encounter
-
-
-def teller_of(reading: Reading, encounter: dict[str, Any]) -> tuple[int | None, int | None]:
-    """The teller's informant and holder ids. One who is not shown is taken by the whole code alone, and named in no message."""
-    text = clean(reading.typed.informant)
-    if not text:
-        reading.errors["informant"] = "Choose who told it."
-        return None, None
-    for one in encounters.tellers_not_shown(reading.scope, encounter["id"]):
-        if fold(one["code"]) == fold(text):
-            return one["informant_id"], one["holder_id"]
-    present = encounters.present(reading.scope, encounter["id"])
-    chosen = reading.one("informant", "teller here", lambda: informant_choices(present))
-    if chosen is None:
-        return None, None
-    return chosen.key, next(one["holder_id"] for one in present if one["informant_id"] == chosen.key)
-
-
-def _plant(reading: Reading, writing: ActWriter, encounter: dict[str, Any], informant: int | None,
-           holder_id: int | None) -> int | None:  # fmt: skip
-    """The plant that was typed: `+ name` makes a new one with that local name, told by the informant."""
-    text = clean(reading.typed.plant)
-    if not text:
-        reading.errors["plant"] = "Choose the plant, or write + and the name that was told to make a new one."
-        return None
-    if text.startswith(NEW_PLANT):
-        if not clean(text[1:]):
-            reading.errors["plant"] = "Write the name that was told after the +."
-            return None
-        plant_id = write_plant(writing, reading.scope, told=True)
-        name_id = write_name(writing, plant_id, clean(text[1:]), _language(reading, encounter), told=True)
-        if informant is not None:
-            write_attestation(writing, name_id, informant, encounter["id"], holder_id)
-        return plant_id
-    if number := _FIELD_NUMBER.search(text):
-        known = plants.id_of_number(reading.scope, int(number[1]))
-        if known is None:
-            reading.errors["plant"] = f"The study has no plant {number[0]}."
-        return known
-    chosen = reading.one("plant", "plant", lambda: plant_choices(plants.plants(reading.scope)))
-    if chosen is None and "can be" not in reading.errors.get("plant", ""):
-        reading.errors["plant"] = f"No plant here is called “{text}”. To make a new one, write + {text}"
-    return chosen.key if chosen else None
-
-
-def _language(reading: Reading, encounter: dict[str, Any]) -> int | None:
-    known = [Choice(one["id"], one["name"], one["code"]) for one in studies.languages(reading.scope)]
-    chosen = reading.one("name_language", "language", lambda: known)
-    return chosen.key if chosen else encounter["language_id"]

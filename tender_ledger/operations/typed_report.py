@@ -4,11 +4,11 @@ from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, fields
 from typing import Any
 
-from tender_ledger.core.recognition import Choice, Unrecognised, recognise, two_readings
+from tender_ledger.core.recognition import Choice, Unrecognised
 from tender_ledger.core.terms import Scope
 from tender_ledger.core.text import clean, fold
 from tender_ledger.core.times import read_time, why_no_time, written_time
-from tender_ledger.operations.everyday_words import meant_by
+from tender_ledger.operations.everyday_words import recognise_everyday
 from tender_ledger.operations.vocabularies import choices
 from tender_ledger.storage.models import Purpose
 from tender_ledger.storage.queries import studies
@@ -78,13 +78,9 @@ class Reading:
 
     def _recognised(self, field: str, text: str, kind: str, known: Sequence[Choice]) -> Choice | None:
         try:
-            return recognise(text, known, kind)
+            return recognise_everyday(text, kind, known)
         except Unrecognised as unknown:
-            meant = meant_by(text, kind.split(" ")[0], known)
-            if len(meant) == 1:
-                return meant[0]
-            problem = two_readings(text, meant, kind) if meant else unknown.problem
-            self.errors[field] = f"{problem.what} {problem.remedy}".strip()
+            self.errors[field] = f"{unknown.problem.what} {unknown.problem.remedy}".strip()
             return None
 
 
@@ -118,7 +114,7 @@ def read_values(reading: Reading, component: int = 1) -> tuple[dict[str, Any], d
         "outcome_id": _key(reading.one("outcome", "outcome", reading.terms("outcome"), "unstated")),
         "stage_id": _key(reading.one("stage", "stage", reading.terms("stage"))),
         "words": clean(typed.words),
-        "start_s": _seconds(reading),
+        "start_s": read_seconds(reading),
         "caution": clean(typed.caution),
         "note": clean(typed.note),
     }
@@ -126,9 +122,9 @@ def read_values(reading: Reading, component: int = 1) -> tuple[dict[str, Any], d
     methods = reading.several("methods", "method", reading.terms("method"))
     applications = reading.several("applications", "application", reading.terms("application"))
     children = {
-        "parts": _listed(parts, "part_id", component),
-        "methods": _listed(methods, "method_id", component),
-        "applications": _listed(applications, "application_id", component),
+        "parts": listed(parts, "part_id", component),
+        "methods": listed(methods, "method_id", component),
+        "applications": listed(applications, "application_id", component),
         "codings": _coding(reading),
     }
     said = (*children.values(), values["words"], values["note"], values["caution"])
@@ -137,7 +133,8 @@ def read_values(reading: Reading, component: int = 1) -> tuple[dict[str, Any], d
     return values, children
 
 
-def _listed(found: Sequence[Choice], column: str, component: int) -> list[dict[str, Any]]:
+def listed(found: Sequence[Choice], column: str, component: int = 1) -> list[dict[str, Any]]:
+    """Choices as the rows of a component, in their order."""
     return [{"component": component, column: one.key, "position": at} for at, one in enumerate(found, 1)]
 
 
@@ -168,7 +165,8 @@ def purpose_of(scope: Scope, category_id: int, label: str) -> int:
     return int(found.id)
 
 
-def _seconds(reading: Reading) -> float | None:
+def read_seconds(reading: Reading) -> float | None:
+    """The place in the recording that was typed, in seconds."""
     text = clean(reading.typed.start)
     if not text:
         return None

@@ -238,7 +238,7 @@ def test_correcting_in_place_and_two_at_once_are_both_shown(desk: Desk):
     second.locator(f"#{identity} [name=note]").press("Enter")
     expect(second.locator(f"#{identity}")).to_contain_text("as the owner heard it")
     expect(second.locator(f"#{identity} form")).to_have_count(0)
-    expect(second.locator(f"#{identity} a")).to_be_focused()
+    expect(second.locator(f"#{identity} a").first).to_be_focused()
     second.keyboard.press("?")
     expect(second.locator("#keys")).to_be_focused()
     desk.expected = {409}
@@ -416,3 +416,68 @@ def test_one_key_repeats_the_last_report_with_another_purpose(desk: Desk):
     assert rows(parts, r=again["id"]) == rows(parts, r=first["id"]) != []
     purpose = "SELECT u.label FROM report_coding k JOIN purpose u ON u.id = k.purpose_id WHERE k.report_id = %(r)s"
     assert rows(purpose, r=again["id"]) == [{"label": "another use"}]
+
+
+def test_all_that_is_told_beside_the_line_is_kept_as_typed_said_where_it_is_wrong_and_recorded_at_once(desk: Desk):
+    desk.expected = {422}
+    page = desk.open(WALK, RECORDER)
+    ready(page)
+    choose(page)
+    page.fill("#capture [name=category]", "food")
+    keys = Keys(page)
+    keys.press("F8")
+    expect(page.locator("#whole [name=dose]")).to_be_focused()
+    keys.type("two cups")
+    expect(page.locator("#n-dose + .read")).to_have_text("480\u2009ml")
+    keys.press("PageDown", "PageDown", "Tab")
+    assert page.evaluate("document.activeElement.name") == "steps-0-words"
+    with page.expect_response(lambda response: response.url.endswith("/draft")):
+        keys.type("boil it")
+    expect(page.locator("#whole [name=steps-1-words]")).to_be_visible()  # rows grow as they are typed
+    page.reload()
+    ready(page)
+    assert (slot(page, "dose"), slot(page, "steps-0-words")) == ("two cups", "boil it")
+    page.fill("#whole [name=steps-1-method]", "sung to")
+    page.focus("#whole [name=steps-1-method]")
+    before = reports()
+    keys.press("Escape", "Enter")
+    expect(page.locator("#whole .slot.wrong .error")).to_contain_text("No method is called “sung to”")
+    expect(page.locator("#whole [name=steps-1-method]")).to_be_focused()
+    assert reports() == before
+    page.fill("#whole [name=steps-1-method]", "infusion")
+    page.focus("#whole [name=season]")
+    keys.press("Enter")
+    expect(page.locator("#said")).to_contain_text("Recorded. Report")
+    assert reports() == before + 1
+    expect(page.locator("#whole")).to_be_hidden()
+    expect(page.locator("li.changed")).to_be_in_viewport()
+    made = rows("SELECT id, dose FROM use_report ORDER BY id DESC LIMIT 1")[0]
+    assert made["dose"] == "two cups"
+    assert value("SELECT count(*) FROM report_step WHERE report_id = %(r)s", r=made["id"]) == 2
+    keys.press("F4")  # the same again, with all of it
+    expect(page.locator("#whole [name=dose]")).to_have_value("two cups")
+    assert slot(page, "steps-1-method") == "infusion"
+
+
+def test_one_key_opens_the_report_in_full_and_recording_it_returns_to_its_line(desk: Desk):
+    page = desk.open(WALK, RECORDER)
+    ready(page)
+    record_one(page)
+    ready(page)
+    identity = page.locator("li.changed").get_attribute("id")
+    with page.expect_navigation():
+        page.keyboard.press("F9")
+    page.fill("[name=dose]", "a handful")
+    with page.expect_navigation():
+        page.get_by_role("button", name="Record it").click()
+    assert page.url.endswith(f"{WALK}#{identity}")
+    expect(page.locator(f"#{identity}")).to_be_in_viewport()
+
+
+def test_choices_say_what_they_mean(desk: Desk):
+    page = desk.open(WALK, RECORDER)
+    ready(page)
+    choose(page)
+    page.focus("#capture [name=basis]")
+    Keys(page).type("as p")
+    expect(page.locator("#n-basis-picks [aria-selected=true]")).to_contain_text("It was done to the teller")

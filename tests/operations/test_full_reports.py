@@ -8,9 +8,9 @@ import pytest
 from tender_ledger.core.rules import CountingRules
 from tender_ledger.operations import full_reports, people, reports
 from tender_ledger.operations.errors import Conflict, NotFound, Refused
-from tender_ledger.operations.full_reports import ToldInFull
 from tender_ledger.operations.history import undo_act
 from tender_ledger.operations.reckoning import reckon_study
+from tender_ledger.operations.told_in_full import ToldInFull
 from tender_ledger.operations.typed_report import as_typed
 from tender_ledger.storage.database import rows, value
 from tender_ledger.storage.queries import acts, plants, told
@@ -275,5 +275,5 @@ def test_what_an_animal_does_of_itself_is_noted_and_never_counted(small: Told):
     assert small.in_full(small.one, ToldInFull({"actor": "animal"}, coded))["actor"] == "animal"
     assert counted() == 0
     assert [one["id"] for one in queries.reports(small.scope)] == [small.one, small.other]
-    with pytest.raises(Refused, match="who uses it"):
+    with pytest.raises(Refused, match="No user is called “spirits”"):
         small.in_full(small.one, ToldInFull({"actor": "spirits"}))

@@ -20,10 +20,10 @@ from tender_ledger.formats.result_document import result_document
 from tender_ledger.operations import full_reports, importing, people, plants
 from tender_ledger.operations.errors import CannotUndo, Refused
 from tender_ledger.operations.export import export_study
-from tender_ledger.operations.full_reports import ToldInFull
 from tender_ledger.operations.history import undo_act
 from tender_ledger.operations.reckoning import reckon_study
 from tender_ledger.operations.reports import correct_report, remove_report
+from tender_ledger.operations.told_in_full import ToldInFull
 from tender_ledger.operations.typed_report import as_typed
 from tender_ledger.standins.names_service import ChecklistNames
 from tender_ledger.storage.database import rows, value

@@ -8,6 +8,7 @@ from flask import Flask
 from tender_ledger.launch.installation import acting_scope
 from tender_ledger.operations import encounters, full_reports, plants, reports, worklist
 from tender_ledger.operations.export import export_study
+from tender_ledger.operations.told_in_full import ToldInFull
 from tender_ledger.operations.typed_report import TypedReport
 from tender_ledger.storage.database import rows, value
 from tender_ledger.storage.masking import FREE_TEXTS, MENTION, code_pattern, mask_nothing, masked_for, masked_text
@@ -134,7 +135,7 @@ def test_rows_told_beside_a_report_are_masked_and_stay_as_they_are(small: SmallS
 
     def save(lasts: str, words: str) -> None:
         version = value("SELECT version FROM use_report WHERE id = %(r)s", r=number)
-        full = full_reports.ToldInFull(rows={"steps": [{"words": words, "lasts": lasts}]})
+        full = ToldInFull(rows={"steps": [{"words": words, "lasts": lasts}]})
         full_reports.complete_report(small.scope, number, version, full)
 
     save("", f"boiled as {CODE} does")

@@ -12,9 +12,9 @@ from hypothesis import strategies as st
 
 from tender_ledger.core.messages import InputRefused
 from tender_ledger.formats.archive import Tables, read_tables, write_archive
-from tender_ledger.operations import beside_uses, full_reports, importing, people, plants, reports
+from tender_ledger.operations import beside_uses, full_reports, importing, people, plants, reports, tellings, told_in_full
 from tender_ledger.operations.export import export_study
-from tender_ledger.operations.full_reports import ToldInFull
+from tender_ledger.operations.told_in_full import ToldInFull
 from tender_ledger.operations.typed_report import TypedReport
 from tender_ledger.standins.names_service import ChecklistNames
 from tender_ledger.storage.database import value
@@ -76,8 +76,8 @@ class RandomStudy:
             other = draw.choice([one for one in PURPOSES if one != category])
             codings.append({"scheme": "economic_botany", "category": other, "purpose": draw.choice((*PURPOSES[other], ""))})
         typed = {"dose": self.words(), "season": self.words(), "end": "2:05", "mixture": draw.choice(("", "m1")),
-                 "harvest_effect": draw.choice([*full_reports.HARVEST_EFFECTS]), "taker": draw.choice([*full_reports.TAKERS]),
-                 "currency": draw.choice([*full_reports.CURRENCIES]),
+                 "harvest_effect": draw.choice([*told_in_full.HARVEST_EFFECTS]), "taker": draw.choice([*told_in_full.TAKERS]),
+                 "currency": draw.choice([*told_in_full.CURRENCIES]),
                  "language_id": draw.choice(("", str(self.language)))}  # fmt: skip
         children = {
             "components": [{"parts": draw.choice(("leaf", "root, seed")), "methods": draw.choice(("infusion", "powder", ""))}
@@ -85,7 +85,7 @@ class RandomStudy:
             "codings": codings,
             "steps": [{"method": draw.choice(("decoction", "")), "words": self.words(), "lasts": "an hour", "heat": self.words()}
                       for _ in range(draw.randint(0, 3))],
-            "ingredients": [{"words": draw.choice(WORDS), "role": draw.choice([*full_reports.ROLES]), "amount": self.words()}
+            "ingredients": [{"words": draw.choice(WORDS), "role": draw.choice([*told_in_full.ROLES]), "amount": self.words()}
                             for _ in range(draw.randint(0, 2))],
             "teachings": [{"teacher": draw.choice((*self.holders, "")), "words": self.words(), "told_when": "as a child"}
                           for _ in range(draw.randint(0, 2))],
@@ -99,7 +99,7 @@ class RandomStudy:
         said = {"encounter": str(number), "informant": draw.choice(self.holders), "words": self.words()}
         beside_uses.claim_property(self.scope, draw.choice(self.plants), {**said, "property": draw.choice(("bitter", "warms"))})
         one, other = draw.sample(self.plants, 2)
-        beside_uses.link_plants(self.scope, one, {**said, "other": f"P-{other:03}", "kind": draw.choice([*beside_uses.LINKS])})
+        beside_uses.link_plants(self.scope, one, {**said, "other": f"P-{other:03}", "kind": draw.choice([*tellings.LINKS])})
 
 
 def brought(small: SmallStudy, files: Mapping[str, bytes]) -> importing.ImportOutcome:

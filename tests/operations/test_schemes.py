@@ -7,9 +7,9 @@ from tender_ledger.core.rules import CountingRules
 from tender_ledger.core.terms import NotAllowed
 from tender_ledger.operations import full_reports, schemes
 from tender_ledger.operations.errors import Refused
-from tender_ledger.operations.full_reports import ToldInFull
 from tender_ledger.operations.history import CannotUndo, undo_act
 from tender_ledger.operations.reckoning import reckon_study
+from tender_ledger.operations.told_in_full import ToldInFull
 from tender_ledger.storage.queries import acts, studies, told
 from tests.factories import SmallStudy
 

@@ -10,8 +10,8 @@ from tender_ledger.core.terms import NotAllowed
 from tender_ledger.operations import encounters, full_reports, people, plants, reports, worklist
 from tender_ledger.operations.errors import NotFound, Refused
 from tender_ledger.operations.export import export_study
-from tender_ledger.operations.full_reports import ToldInFull
 from tender_ledger.operations.history import undo_act
+from tender_ledger.operations.told_in_full import ToldInFull
 from tender_ledger.operations.typed_report import TypedReport
 from tender_ledger.standins.names_service import ChecklistNames
 from tender_ledger.storage.database import value

@@ -190,6 +190,7 @@ class PropertyClaim(StudyRecord):
     property = TextField()
     basis_id = BigIntegerField()
     words = TextField(default="")
+    start_s = DoubleField(null=True)
     recorded_by = BigIntegerField()
     client_key = UUIDField(null=True)
 
@@ -204,5 +205,6 @@ class PlantLink(StudyRecord):
     other_id = BigIntegerField()
     kind = TextField()
     words = TextField(default="")
+    start_s = DoubleField(null=True)
     recorded_by = BigIntegerField()
     client_key = UUIDField(null=True)

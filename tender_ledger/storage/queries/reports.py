@@ -147,6 +147,17 @@ def purposes(scope: Scope) -> list[dict[str, Any]]:
     )
 
 
+def mixtures_of(scope: Scope, informant_id: int) -> set[str]:
+    """The names of remedies that an informant told of in reports that the viewer may see."""
+    found = rows(
+        f"""SELECT DISTINCT r.mixture::text AS name FROM use_report r {TERMS} r.informant_id
+            WHERE r.study_id = %(study)s AND r.informant_id = %(informant)s AND r.removed_at IS NULL AND r.mixture <> ''
+              AND {report_allowed(scope)}""",
+        **parameters(scope, informant=informant_id),
+    )
+    return {one["name"] for one in found}
+
+
 def term_usage(scope: Scope) -> list[dict[str, Any]]:
     """How many reports that the viewer may see use a term, plant by plant: `term` and `plant` as numbers, `n`.
 

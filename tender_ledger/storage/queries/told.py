@@ -128,7 +128,8 @@ def dispute(scope: Scope, dispute_id: int) -> dict[str, Any] | None:
     return found if seen else None
 
 
-_TOLD_BY = """coalesce(h.code, s.code) AS informant, h.id AS holder_id, e.number AS encounter, c.id, c.version, c.words"""
+_TOLD_BY = """coalesce(h.code, s.code) AS informant, h.id AS holder_id, e.number AS encounter, c.id, c.version, c.words,
+    c.start_s"""
 _TELLING = """JOIN encounter e ON e.id = c.encounter_id AND e.removed_at IS NULL JOIN informant i ON i.id = c.informant_id
     {terms} i.id LEFT JOIN holder h ON h.id = i.holder_id LEFT JOIN source s ON s.id = i.source_id"""
 

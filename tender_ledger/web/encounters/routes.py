@@ -6,25 +6,32 @@ from dataclasses import asdict, replace
 from typing import Any
 
 from flask import abort, current_app, g, jsonify, render_template, request, url_for
+from markupsafe import escape
 from werkzeug.wrappers import Response
 
 from tender_ledger.core.days import PartialDay
 from tender_ledger.core.freelists import Entered
+from tender_ledger.core.measures import find_measures
 from tender_ledger.core.rights import Right
+from tender_ledger.core.text import clean
 from tender_ledger.operations import drafts
 from tender_ledger.operations import encounters as operations
 from tender_ledger.operations import freelists as list_operations
 from tender_ledger.operations import reports as report_operations
 from tender_ledger.operations.errors import Refused
 from tender_ledger.operations.recording_choices import recording_choices
+from tender_ledger.operations.tellings import says_beside, says_use
+from tender_ledger.operations.told_in_full import CHOSEN, TEXTS, ToldInFull
 from tender_ledger.operations.typed_report import as_typed, informant_choices, plant_text
 from tender_ledger.storage.queries import encounters as queries
-from tender_ledger.storage.queries import freelists, plants, reports, studies
+from tender_ledger.storage.queries import freelists, plants, reports, studies, told
 from tender_ledger.web.encounters.forms import EncounterForm, ListForm
 from tender_ledger.web.shared.answers import Page, form_page
-from tender_ledger.web.shared.report_form import ReportForm
+from tender_ledger.web.shared.report_form import GROUPS, DeskForm
+from tender_ledger.web.shared.report_rows import Rows, is_of_row, rows_of, rows_sent
 from tender_ledger.web.shared.spread import done, is_htmx, opened, spread
 from tender_ledger.web.shared.study_scope import study_blueprint
+from tender_ledger.web.shared.templating import measure as spoken_measure
 from tender_ledger.web.shared.words import gettext as _
 
 encounters = study_blueprint("encounters", __name__, "/encounters")
@@ -111,10 +118,10 @@ def _encounter(number: int) -> dict[str, Any]:
 def record(number: int) -> Page:
     """The desk: what was told in an encounter, under the line on which the next report is recorded."""
     found = _encounter(number)
-    form = ReportForm(formdata=None)
+    form = DeskForm(formdata=None)
     draft = reports.draft(g.scope, drafts.draft_place(number)) if g.member.may(Right.RECORD) else None
     form.fill(draft or {"informant": _only_teller(found), "client_key": _new_key()})
-    return _desk(found, form, drafted=bool(draft))
+    return _desk(found, form, rows_sent(draft or {}), drafted=bool(draft))
 
 
 def _only_teller(found: dict[str, Any]) -> str:
@@ -128,25 +135,31 @@ def _new_key() -> str:
 
 def _desk(
     found: dict[str, Any],
-    form: ReportForm,
+    form: DeskForm,
+    rows: Rows,
     *,
     said: str = "",
+    wrong: Mapping[str, str] | None = None,
     fresh: int | None = None,
     drafted: bool = False,
     begins_at: str = "",
     status: int = 200,
 ) -> Page:
-    """The desk as a page, or as the fragment that replaces it after an act: one template for both. `begins_at` is the slot that
-    gets the focus, "" for the usual one."""
-    told = reports.reports(g.scope, encounter_id=found["id"])
+    """The desk as a page, or as the fragment that replaces it after an act: one template for both. `rows` are those typed beside
+    the line, `wrong` what is wrong by name; `begins_at` is the slot that gets the focus, "" for the usual one."""
+    here = reports.reports(g.scope, encounter_id=found["id"])
     asked = reports.askings(g.scope, encounter_id=found["id"])
     known = {plant["id"]: plant for plant in plants.plants(g.scope)}
     context = {
         "encounter": found,
         "present": queries.present(g.scope, found["id"]),
         "form": form,
-        "entries": _by_plant(told, asked, known),
-        "told": told,
+        "groups": GROUPS,
+        "rows": rows,
+        "wrong": wrong or {},
+        "unfolded": form.more(rows).says_something(),
+        "entries": _by_plant(here, asked, known),
+        "told": here,
         "lists": freelists.lists_of(g.scope, found["id"]),
         "said": said,
         "fresh": fresh,
@@ -176,14 +189,21 @@ def _by_plant(told: list[dict[str, Any]], asked: list[dict[str, Any]], known: di
 
 @encounters.post("/<int:number>/reports")
 def record_report(number: int) -> Page:
-    """Record a report as typed; holder, plant and grounds stay for the next one."""
-    return _recorded(number, report_operations.record_report, reports.report, _("Recorded."))
+    """Record a report as typed, with what was told beside its line; holder, plant and grounds stay for the next one."""
+    form = DeskForm()
+    more = form.more(rows_sent(request.form))
+    if says_beside(more.values) and not says_use(form.typed()):
+        return _recorded_beside(number, form, more)
+    return _recorded(number, form, lambda key: report_operations.record_report(g.scope, number, form.typed(), key, more),
+                     reports.report, _("Recorded."))  # fmt: skip
 
 
 @encounters.post("/<int:number>/askings")
 def record_asking(number: int) -> Page:
     """Record that the holder was asked about the plant and named no use."""
-    return _recorded(number, report_operations.record_asking, reports.asking, _("Recorded: asked, no use named."))
+    form = DeskForm()
+    return _recorded(number, form, lambda key: report_operations.record_asking(g.scope, number, form.typed(), key),
+                     reports.asking, _("Recorded: asked, no use named."))  # fmt: skip
 
 
 @encounters.post("/<int:number>/again")
@@ -191,30 +211,56 @@ def same_again(number: int) -> Page:
     """The last report of the encounter in the slots once more, to be recorded with another purpose, part or plant; what is typed
     there already stays, and what was said in words is left open. Nothing is recorded by it."""
     g.member.require(Right.RECORD)
-    found, form = _encounter(number), ReportForm()
-    told = reports.reports(g.scope, encounter_id=found["id"])
-    last = max(told, key=lambda one: one["id"], default=None)
+    found, form = _encounter(number), DeskForm()
+    rows = rows_sent(request.form)
+    told_here = reports.reports(g.scope, encounter_id=found["id"])
+    last = max(told_here, key=lambda one: one["id"], default=None)
     plant = plants.plant(g.scope, last["plant"]) if last else None
     if last and plant:
         typed = asdict(replace(as_typed(last, plant), words="", note="", caution="", start=""))
-        form.fill({name: text for name, text in typed.items() if not form[name].data})
-    said = _("As the last report. Change what differs; Enter records.") if last else _("There is no report to repeat yet.")
-    return _desk(found, form, said=said, begins_at="purpose" if last else "")
+        beside = told.report_in_full(g.scope, last["id"]) or {}
+        said = {name: CHOSEN[name][1].get(text, text) if name in CHOSEN and text != CHOSEN[name][0] else text
+                for name, text in beside.items() if name in (*TEXTS, *CHOSEN)}  # fmt: skip
+        said = {name: "" if name in CHOSEN and text == CHOSEN[name][0] else text for name, text in said.items()}
+        form.fill({name: text for name, text in {**typed, **said}.items() if name in form and not form[name].data})
+        of_last = rows_of(beside)
+        rows = {kind: rows.get(kind) or of_last[kind] for kind in ("steps", "ingredients", "teachings")}
+    sentence = _("As the last report. Change what differs; Enter records.") if last else _("There is no report to repeat yet.")
+    return _desk(found, form, rows, said=sentence, begins_at="purpose" if last else "")
 
 
-def _recorded(number: int, record: Callable[..., int], read: Callable[..., dict[str, Any] | None], said: str) -> Page:
+def _recorded(number: int, form: DeskForm, record: Callable[[str], int], read: Callable[..., dict[str, Any] | None],
+              said: str) -> Page:  # fmt: skip
     """Record what stands in the slots and draw the desk again; what the teller's terms hide is said to be hidden."""
-    found, form = _encounter(number), ReportForm()
+    found = _encounter(number)
     try:
-        made = record(g.scope, number, form.typed(), _key(form))
+        made = record(_key(form))
     except Refused as refused:
-        form.show(refused)
-        drafts.keep_draft(g.scope, drafts.draft_place(number), _typed())
-        return _desk(found, form, status=422)
+        return _refused(found, form, refused)
     seen = read(g.scope, made)
     if seen is None:
         return _after(found, _kept(form), _("Recorded. Under its teller's terms it is not shown."), None)
-    return _after(found, _kept(form, seen["plant"], seen.get("basis", "")), said, made if "basis" in seen else None)
+    if "basis" not in seen:
+        return _after(found, _kept(form, seen["plant"]), said, None)
+    sentence = _("%(said)s Report %(number)s, under %(plant)s.", said=said, number=made, plant=seen["field_number"])
+    return _after(found, _kept(form, seen["plant"], seen["basis"]), sentence, made)
+
+
+def _recorded_beside(number: int, form: DeskForm, more: ToldInFull) -> Page:
+    """Record what is told of the plant without a use: a property, a link, one more name."""
+    found = _encounter(number)
+    try:
+        plant = report_operations.record_beside(g.scope, number, form.typed(), _key(form), more)
+    except Refused as refused:
+        return _refused(found, form, refused)
+    return _after(found, _kept(form, plant), _("Recorded with the plant; it is never counted as a use."), None)
+
+
+def _refused(found: dict[str, Any], form: DeskForm, refused: Refused) -> Page:
+    """The desk with what was typed and what is wrong in it; the draft is what was refused."""
+    form.show(Refused({name: sentence for name, sentence in refused.errors.items() if not is_of_row(name)}))
+    drafts.keep_draft(g.scope, drafts.draft_place(found["number"]), _typed())
+    return _desk(found, form, rows_sent(request.form), wrong=refused.errors, status=422)
 
 
 def _typed() -> dict[str, str]:
@@ -222,14 +268,14 @@ def _typed() -> dict[str, str]:
     return {name: value for name, value in request.form.items() if name not in ("csrf_token", "version")}
 
 
-def _key(form: ReportForm) -> str:
+def _key(form: DeskForm) -> str:
     key = form.key()
     if key is None:
         abort(400)
     return key
 
 
-def _kept(form: ReportForm, plant_number: int | None = None, basis: str = "") -> dict[str, str]:
+def _kept(form: DeskForm, plant_number: int | None = None, basis: str = "") -> dict[str, str]:
     """What stays in the slots for the next report: holder, plant, grounds."""
     plant = plants.plant(g.scope, plant_number) if plant_number is not None else None
     typed = form.plant.data or ""
@@ -240,9 +286,9 @@ def _kept(form: ReportForm, plant_number: int | None = None, basis: str = "") ->
 def _after(found: dict[str, Any], kept: dict[str, str], said: str, fresh: int | None) -> Page:
     if not is_htmx():
         return done(said, url_for("encounters.record", number=found["number"]))
-    form = ReportForm(formdata=None)
+    form = DeskForm(formdata=None)
     form.fill({**kept, "client_key": _new_key()})
-    return _desk(found, form, said=said, fresh=fresh)
+    return _desk(found, form, {}, said=said, fresh=fresh)
 
 
 @encounters.route("/<int:number>/list", methods=["GET", "POST"])
@@ -295,3 +341,10 @@ def draft(number: int) -> tuple[str, int]:
 def choices(number: int) -> Response:
     """The lists that the slots are picked from; asked for anew whenever the study has changed."""
     return jsonify(recording_choices(g.scope, _encounter(number)))
+
+
+@encounters.get("/measure")
+def measure() -> str:
+    """What is read from a measure as it is typed, in a word; nothing where no measure is in it."""
+    found = [one for _start, _end, one in find_measures(clean(request.args.get("text"))[:200]) if one.unit]
+    return "; ".join(escape(spoken_measure(vars(one))) for one in found[:3])

@@ -6,8 +6,8 @@ from flask import g
 from wtforms import BooleanField, FileField, SelectField
 from wtforms.fields.choices import SelectChoice
 
-from tender_ledger.operations.beside_uses import LINKS
 from tender_ledger.operations.plants import BASES, CONFIDENCES, MANAGEMENT, ORIGINS, QUALIFIERS
+from tender_ledger.operations.tellings import LINKS
 from tender_ledger.storage.queries import encounters, studies
 from tender_ledger.web.shared.forms import LedgerForm, language_choices, options, text
 from tender_ledger.web.shared.words import gettext as _

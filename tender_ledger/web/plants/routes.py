@@ -12,11 +12,11 @@ from tender_ledger.formats.pictures import LARGEST_FILE
 from tender_ledger.operations import pictures as picture_operations
 from tender_ledger.operations import plants as operations
 from tender_ledger.operations import studies as study_operations
-from tender_ledger.operations.beside_uses import LINKS
 from tender_ledger.operations.errors import Refused
 from tender_ledger.operations.naming import check_name
 from tender_ledger.operations.plants import MANAGEMENT, ORIGINS
 from tender_ledger.operations.redetermining import Preview, preview_determination
+from tender_ledger.operations.tellings import LINKS
 from tender_ledger.storage.queries import acts, reports, studies, told, worklist
 from tender_ledger.storage.queries import pictures as picture_queries
 from tender_ledger.storage.queries import plants as queries

@@ -5,8 +5,8 @@ from typing import Self
 from flask_wtf.file import FileField
 from wtforms import BooleanField, SelectField
 
-from tender_ledger.operations.full_reports import ACTORS, CURRENCIES, HARVEST_EFFECTS, ROLES, TAKERS
 from tender_ledger.operations.importing import TERM_WORDS
+from tender_ledger.operations.told_in_full import ACTORS, CURRENCIES, HARVEST_EFFECTS, ROLES, TAKERS
 from tender_ledger.web.shared.forms import LedgerForm, language_choices, options, source_choices, text
 from tender_ledger.web.shared.words import gettext as _
 

@@ -1,6 +1,5 @@
 """A report in full: all that may be told of a use; and reports made of reports."""
 
-import re
 from collections.abc import Mapping, Sequence
 from typing import Any
 
@@ -10,22 +9,19 @@ from tender_ledger.core.rights import Right
 from tender_ledger.core.times import written_time
 from tender_ledger.operations import full_reports as operations
 from tender_ledger.operations.errors import Conflict, Refused
-from tender_ledger.operations.full_reports import CHOSEN_ALWAYS, ROWS, ToldInFull
+from tender_ledger.operations.told_in_full import ROLES, ROWS, ToldInFull, schemes_of
 from tender_ledger.operations.vocabularies import choices
 from tender_ledger.storage.queries import people, plants, reports, told
 from tender_ledger.web.reports.forms import BesideForm, FullForm
 from tender_ledger.web.reports.routes import report_page
 from tender_ledger.web.shared.answers import Page
+from tender_ledger.web.shared.report_rows import rows_of, rows_sent
 from tender_ledger.web.shared.spread import done
 from tender_ledger.web.shared.study_scope import study_blueprint
 from tender_ledger.web.shared.words import gettext as _
 
 full = study_blueprint("full", __name__, "/reports")
-_MOST_ROWS = 40
 _SPARE = {"components": 1, "codings": 1, "steps": 2, "ingredients": 2, "teachings": 1}
-_SENT = re.compile(r"(?P<kind>[a-z]+)-(?P<at>\d{1,2})-(?P<name>[a-z_]+)$")
-
-Rows = dict[str, list[dict[str, str]]]
 
 
 @full.route("/<int:report>/full", methods=["GET", "POST"])
@@ -38,9 +34,9 @@ def report(report: int) -> Page:
         assert stands is not None
         form = FullForm(formdata=None).offer()
         form.fill({**stands, "end": written_time(stands["end_s"]), "version": str(found["version"])})
-        return _page(found, form, _rows_of(stands))
+        return _page(found, form, rows_of(stands))
     form = FullForm().offer()
-    typed = ToldInFull({name: str(value or "") for name, value in form.values().items()}, _rows_sent())
+    typed = ToldInFull({name: str(value or "") for name, value in form.values().items()}, rows_sent(request.form))
     try:
         operations.complete_report(g.scope, report, form.seen_version(), typed)
     except Refused as refused:
@@ -49,7 +45,14 @@ def report(report: int) -> Page:
     except Conflict as stale:
         form.version.data = str(stale.version)
         return _page(found, form, dict(typed.rows), stands=told.report_in_full(g.scope, report), status=409)
-    return done(_("What was told is recorded in full."), url_for("reports.report", report=report))
+    return done(_("What was told is recorded in full."), _back(found))
+
+
+def _back(found: dict[str, Any]) -> str:
+    """Where one came from: the line at the desk, or the page of the report."""
+    if request.args.get("of") == "desk":
+        return url_for("encounters.record", number=found["encounter"], _anchor=f"r{found['id']}")
+    return url_for("reports.report", report=found["id"])
 
 
 def _found(report_id: int) -> dict[str, Any]:
@@ -67,29 +70,9 @@ def _page(found: dict[str, Any], form: FullForm, rows: Mapping[str, Sequence[Map
     lists["teacher"] = [one["code"] for one in (*people.holders(g.scope), *people.sources(g.scope))]
     return render_template(
         "reports/full.html", report=found, plant=plants.plant(g.scope, found["plant"]), form=form, rows=offered, lists=lists,
-        wrong=wrong or {}, stands=stands, schemes=operations.schemes_of(g.scope), roles=operations.ROLES,
+        wrong=wrong or {}, stands=stands, schemes=schemes_of(g.scope), roles=ROLES,
+        back=_back(found),
     ), status  # fmt: skip
-
-
-def _rows_sent() -> Rows:
-    """The rows that were typed, by kind, in the order in which they stood, up to the last that says something."""
-    found: dict[str, dict[int, dict[str, str]]] = {kind: {} for kind in ROWS}
-    for name, value in request.form.items():
-        part = _SENT.match(name)
-        if part and part["name"] in ROWS.get(part["kind"], ()) and int(part["at"]) < _MOST_ROWS:
-            found[part["kind"]].setdefault(int(part["at"]), {})[part["name"]] = value
-    said = {kind: [at for at, row in rows.items() if any(row.get(name) for name in ROWS[kind] if name not in CHOSEN_ALWAYS)]
-            for kind, rows in found.items()}  # fmt: skip
-    return {kind: [rows.get(at, {}) for at in range(max(said[kind], default=-1) + 1)] for kind, rows in found.items()}
-
-
-def _rows_of(stands: Mapping[str, Any]) -> Rows:
-    """What stands in a report, as one would type it."""
-    components = [{name: ", ".join(one[name]) for name in ROWS["components"]} for one in stands["components"]]
-    rest = {
-        kind: [{name: one[name] or "" for name in ROWS[kind]} for one in stands[kind]] for kind in ROWS if kind != "components"
-    }
-    return {"components": components, **rest}
 
 
 @full.post("/<int:report>/duplicate")

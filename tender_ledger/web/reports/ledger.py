@@ -10,7 +10,7 @@ from tender_ledger.core.rights import Right
 from tender_ledger.operations import bulk_edits
 from tender_ledger.operations import reports as operations
 from tender_ledger.operations.errors import Conflict, Refused
-from tender_ledger.operations.full_reports import CURRENCIES, TAKERS
+from tender_ledger.operations.told_in_full import CURRENCIES, TAKERS
 from tender_ledger.storage.queries import ledger as queries
 from tender_ledger.web.reports.routes import drawn_from, report_or_404, versions_beside
 from tender_ledger.web.shared.answers import Page

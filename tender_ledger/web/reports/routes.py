@@ -7,7 +7,7 @@ from flask import abort, g, render_template, request, url_for
 from tender_ledger.core.rights import Right
 from tender_ledger.operations import reports as operations
 from tender_ledger.operations.errors import Conflict, Refused
-from tender_ledger.operations.full_reports import ACTORS, CURRENCIES, HARVEST_EFFECTS, TAKERS
+from tender_ledger.operations.told_in_full import ACTORS, CURRENCIES, HARVEST_EFFECTS, TAKERS
 from tender_ledger.operations.typed_report import TypedReport, as_typed
 from tender_ledger.storage.queries import acts, people, plants, told, worklist
 from tender_ledger.storage.queries import reports as queries

@@ -5,14 +5,17 @@ from typing import Any
 
 from wtforms import StringField
 
+from tender_ledger.operations.told_in_full import ToldInFull
 from tender_ledger.operations.typed_report import TypedReport
 from tender_ledger.web.shared.forms import LedgerForm
+from tender_ledger.web.shared.report_rows import Rows
 from tender_ledger.web.shared.words import gettext as _
 
 
 @dataclass(frozen=True)
 class Slot:
-    """One labelled slot: `pick` names the list it is picked from, `many` whether several stand in it, `width` of twelve."""
+    """One labelled slot: `pick` names the list it is picked from, `many` whether several stand in it, `free` whether
+    it takes what is not in the list, `measure` whether a measure is read from what is typed; `width` is of twelve."""
 
     name: str
     label: str
@@ -20,6 +23,7 @@ class Slot:
     pick: str = ""
     many: bool = False
     free: bool = False
+    measure: bool = False
 
 
 SLOTS = (
@@ -55,3 +59,93 @@ class ReportForm(LedgerForm):
 
 for _slot in SLOTS:
     setattr(ReportForm, _slot.name, StringField(_slot.label))
+
+
+@dataclass(frozen=True)
+class Group:
+    """Slots of a report beside its line that belong together; `rows` names the kind where there is a row for each."""
+
+    label: str
+    slots: tuple[Slot, ...]
+    rows: str = ""
+
+
+GROUPS = (
+    Group(_("dose"), (
+        Slot("dose", _("dose"), 3, measure=True),
+        Slot("frequency", _("how often"), 2),
+        Slot("course", _("for how long"), 2, measure=True),
+        Slot("phase", _("when in the illness"), 3),
+        Slot("taker", _("for whom"), 2, "takers"),
+    )),
+    Group(_("harvest"), (
+        Slot("season", _("season"), 3),
+        Slot("harvest", _("how it is gathered"), 5),
+        Slot("harvest_effect", _("effect on the plant"), 4, "harvest_effects"),
+    )),
+    Group(_("steps"), (
+        Slot("method", _("preparation"), 2, "methods"),
+        Slot("words", _("what is done"), 4),
+        Slot("lasts", _("how long"), 2, measure=True),
+        Slot("heat", _("how hot"), 2, measure=True),
+        Slot("strength", _("how strong"), 2, measure=True),
+    ), "steps"),
+    Group(_("ingredients"), (
+        Slot("words", _("what else goes in"), 5),
+        Slot("role", _("role"), 3, "roles"),
+        Slot("amount", _("how much"), 4, measure=True),
+    ), "ingredients"),
+    Group(_("remedy"), (
+        Slot("mixture", _("name of the remedy"), 5),
+        Slot("role", _("role of this plant"), 3, "roles"),
+        Slot("proportion", _("its share"), 4, measure=True),
+    )),
+    Group(_("its other plants"), (
+        Slot("plant", _("plant, a report of its own"), 4, "plants"),
+        Slot("parts", _("part"), 3, "parts", many=True),
+        Slot("role", _("role"), 2, "roles"),
+        Slot("proportion", _("share"), 3, measure=True),
+    ), "plants"),
+    Group(_("teachers"), (
+        Slot("teacher", _("holder or source"), 3, "teachers"),
+        Slot("words", _("or in words"), 6),
+        Slot("told_when", _("when"), 3, measure=True),
+    ), "teachings"),
+    Group(_("further codes"), (
+        Slot("category", _("use category"), 4, "categories"),
+        Slot("subcategory", _("subcategory"), 4, "subcategories"),
+        Slot("purpose", _("use"), 4, "purposes", free=True),
+    ), "codings"),
+    Group(_("components"), (
+        Slot("parts", _("part"), 4, "parts", many=True),
+        Slot("methods", _("preparation"), 4, "methods", many=True),
+        Slot("applications", _("application"), 4, "applications", many=True),
+    ), "components"),
+    Group(_("of the plant"), (
+        Slot("property", _("property told, no use"), 4),
+        Slot("link_kind", _("it is"), 3, "links"),
+        Slot("link_other", _("to the plant"), 3, "plants"),
+        Slot("other_name", _("one more name"), 2),
+    )),
+    Group(_("source"), (
+        Slot("cited_id", _("read in"), 2, "sources"),
+        Slot("attributed_to", _("credited to"), 3),
+        Slot("currency", _("in use"), 2, "currencies"),
+        Slot("language_id", _("language of the words"), 3, "languages"),
+        Slot("end", _("ends at, min:s"), 2),
+    )),
+)  # fmt: skip
+
+
+class DeskForm(ReportForm):
+    """A report as it is typed with all that is told beside its line; rows come apart."""
+
+    def more(self, rows: Rows) -> ToldInFull:
+        """What was typed beside the line, with its rows."""
+        values = {slot.name: self[slot.name].data or "" for group in GROUPS if not group.rows for slot in group.slots}
+        return ToldInFull(values, rows)
+
+
+for _group in GROUPS:
+    for _slot in _group.slots if not _group.rows else ():
+        setattr(DeskForm, _slot.name, StringField(_slot.label))

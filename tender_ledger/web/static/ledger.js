@@ -64,8 +64,10 @@ class Picks {
     return this.many ? text.slice(text.lastIndexOf(",") + 1).trim() : text.trim();
   }
 
+  // The slot of a name: in the same row, where the slot is one of a row and the row has it.
   field(name) {
-    return this.input.form.elements[name];
+    const row = /^[a-z]+-\d+-/.exec(this.input.name)?.[0];
+    return row && this.input.form.elements[row + name] || this.input.form.elements[name];
   }
 
   choices() {
@@ -128,10 +130,11 @@ class Picks {
       }
       row.append(choice.l);
       const more = choice.t && choice.t !== choice.l ? choice.t : choice.cat;
-      if (more) {
+      for (const text of [more, at === this.at && choice.d]) {
+        if (!text) continue;
         const note = document.createElement("span");
-        note.className = "note";
-        note.textContent = ` ${more}`;
+        note.className = text === choice.d ? "note meant" : "note";
+        note.textContent = ` ${text}`;
         row.append(note);
       }
       return row;
@@ -197,6 +200,8 @@ document.addEventListener("input", event => {
   if (!event.target.matches?.(".slot input")) return;
   event.target.closest(".slot").classList.remove("taken");
   if (event.target.dataset.pick) picksOf(event.target).show();
+  if ("measure" in event.target.dataset) readMeasureSoon(event.target);
+  growRows(event.target);
   keepDraftSoon(event.target.form);
 });
 
@@ -255,6 +260,10 @@ document.addEventListener("keydown", event => {
   if (event.defaultPrevented) return;
   if (event.key === "Enter" && input.matches?.(".slot input")) recordWithKey(event, input.form);
   if (event.key === "?" && !input.matches?.("input, textarea, select")) document.getElementById("keys")?.focus();
+  if (["PageDown", "PageUp"].includes(event.key) && input.closest?.("#whole")) moveToGroup(event, input);
+  else if (event.key === "PageDown" && input.matches?.(".slot input")) moveToLines(event);
+  if (input.closest?.("#desk .told > li") && !input.matches("input")) lineWithKey(event, input.closest("li"));
+  if (event.key === "F9" && document.getElementById("desk")) openInFull(event, input);
   const button = [...document.querySelectorAll("[data-key]")].find(one => one.dataset.key === event.key);
   if (button && !event.ctrlKey && !event.altKey && !event.metaKey) {
     event.preventDefault();
@@ -303,6 +312,89 @@ let sending = false;
 function recordWithKey(event, form) {
   const said = [...form.elements].some(one => one.name && !KEPT.includes(one.name) && one.value.trim());
   if (sending || (form.id === "capture" && !said)) event.preventDefault();
+}
+
+// All that is told beside the line: unfolded by a key, from group to group by two, its rows growing as they are typed.
+document.addEventListener("click", event => {
+  const button = event.target.closest?.("[data-unfold]");
+  if (!button) return;
+  const whole = document.getElementById(button.dataset.unfold);
+  const there = whole.contains(document.activeElement);
+  if (whole.hidden || event.isTrusted || there) whole.hidden = !whole.hidden;  // its key goes there first where it is open
+  button.setAttribute("aria-expanded", !whole.hidden);
+  (whole.hidden ? button.form.elements.parts : whole.querySelector("input"))?.focus();
+});
+
+function moveToGroup(event, input) {
+  event.preventDefault();
+  const groups = [...document.querySelectorAll("#whole fieldset")];
+  const next = groups[groups.indexOf(input.closest("fieldset")) + (event.key === "PageDown" ? 1 : -1)];
+  const fields = [...next?.querySelectorAll("input") || []];
+  (fields.find(one => !one.value) || fields[0])?.focus();
+}
+
+function growRows(input) {
+  const row = input.closest("[data-rows-of] .slots");
+  if (!row || row.nextElementSibling || !input.value.trim()) return;
+  const at = Number(row.dataset.row), next = row.cloneNode(true);
+  next.dataset.row = at + 1;
+  for (const one of next.querySelectorAll("[id], [name], [for], [aria-controls]")) {
+    for (const name of ["id", "name", "for", "aria-controls"]) {
+      if (one.hasAttribute(name)) one.setAttribute(name, one.getAttribute(name).replace(`-${at}-`, `-${at + 1}-`));
+    }
+  }
+  for (const one of next.querySelectorAll("input, output, .picks")) one.tagName === "INPUT" ? one.value = "" : one.replaceChildren();
+  for (const one of next.querySelectorAll(".picks")) one.hidden = true;
+  for (const one of next.querySelectorAll("label .unseen")) one.textContent = one.textContent.replace(at + 1, at + 2);
+  for (const one of next.querySelectorAll("[aria-expanded]")) one.setAttribute("aria-expanded", "false");
+  for (const one of next.querySelectorAll("[aria-activedescendant]")) one.removeAttribute("aria-activedescendant");
+  row.after(next);
+}
+
+// What is read from a measure, below it, a moment after the last key.
+const measuring = new WeakMap();
+
+function readMeasureSoon(input) {
+  clearTimeout(measuring.get(input));
+  measuring.set(input, setTimeout(() => readMeasure(input), 250));
+}
+
+async function readMeasure(input) {
+  const text = input.value.trim(), place = input.parentElement.querySelector(".read");
+  if (!text) return place.replaceChildren();
+  try {
+    const answer = await fetch(`${input.form.dataset.measures}?text=${encodeURIComponent(text)}`);
+    if (answer.ok && input.value.trim() === text) place.textContent = await answer.text();
+  } catch {
+    place.replaceChildren();
+  }
+}
+
+// From the slots to what was told, from line to line, and back; C corrects a line where it stands.
+function moveToLines(event) {
+  const lines = [...document.querySelectorAll("#desk .told > li[id]")];
+  event.preventDefault();
+  (document.querySelector("#desk li.changed") || lines[0])?.querySelector("a")?.focus();
+}
+
+function lineWithKey(event, line) {
+  if (event.ctrlKey || event.metaKey || event.altKey) return;
+  const lines = [...document.querySelectorAll("#desk .told > li[id]")];
+  const step = {ArrowDown: 1, ArrowUp: -1}[event.key];
+  if (step) lines[lines.indexOf(line) + step]?.querySelector("a")?.focus();
+  else if (event.key === "PageUp") settle(document.getElementById("capture"));
+  else if (event.key.toLowerCase() === "c") line.querySelector("a")?.click();
+  else return;
+  event.preventDefault();
+}
+
+// The page of the report in full: of the line that has the focus, else of the one recorded last.
+function openInFull(event, input) {
+  const links = [...document.querySelectorAll("#desk [data-in-full]")];
+  const link = input.closest?.("li[id^=r]")?.querySelector("[data-in-full]") ||
+    document.querySelector("li.changed [data-in-full]") || links.at(-1);
+  event.preventDefault();
+  link?.click();
 }
 
 // Drafts: half a second after the last key, and at once when the page is left.

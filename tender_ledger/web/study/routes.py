@@ -6,7 +6,7 @@ from werkzeug.wrappers import Response
 
 from tender_ledger.core.rights import Right
 from tender_ledger.core.rules import CountingRules
-from tender_ledger.operations import clock, full_reports
+from tender_ledger.operations import clock
 from tender_ledger.operations import members as member_operations
 from tender_ledger.operations import permits as permit_operations
 from tender_ledger.operations import schemes as scheme_operations
@@ -14,6 +14,7 @@ from tender_ledger.operations import studies as study_operations
 from tender_ledger.operations.errors import Conflict, Refused
 from tender_ledger.operations.history import undo_act
 from tender_ledger.operations.members import INVITED_FOR
+from tender_ledger.operations.told_in_full import schemes_of
 from tender_ledger.storage.queries import accounts, people
 from tender_ledger.storage.queries import acts as act_queries
 from tender_ledger.storage.queries import members as member_queries
@@ -147,7 +148,7 @@ def schemes() -> Page:
 
 def _schemes_page(adding: CategoryForm | None = None, status: int = 200) -> Page:
     shown = []
-    for scheme in full_reports.schemes_of(g.scope):
+    for scheme in schemes_of(g.scope):
         below = studies_queries.terms(g.scope.study_id, "subcategory", scheme)
         categories = studies_queries.terms(g.scope.study_id, "category", scheme)
         shown.append((scheme, [(one, [sub for sub in below if sub["parent_id"] == one["id"]]) for one in categories]))
