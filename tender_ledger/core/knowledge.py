@@ -10,7 +10,7 @@ from scipy.special import bdtr
 
 from tender_ledger.core.groups.likeness import midranks, spearman
 from tender_ledger.core.indices.informants import InformantCounts
-from tender_ledger.core.resampling.leaving_out import ends_of_shares
+from tender_ledger.core.resampling.jackknife import ends_of_shares
 from tender_ledger.core.resampling.quantiles import MOST_UNDEFINED, only_pair, weighted_ends
 from tender_ledger.core.tally.table import Ints
 

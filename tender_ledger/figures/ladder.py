@@ -18,7 +18,7 @@ WIDTH = 946.0
 class Told:
     """A taxon to be drawn: its value, how many informants told of it, its categories with their counts, most told first.
 
-    `rank` 0 means that it stands apart. `interval` are the ends of 95 % of the resamples, `ranks` those of its ranks,
+    `rank` 0 means that it stands apart. `interval` are the ends of its 95 % interval, `ranks` those of its ranks,
     `in_first` the share of the resamples in which it is among the first ten.
     """
 

@@ -126,15 +126,22 @@ def _p(test: Test) -> dict[str, Any]:
 
 
 def uncertainty_part(found: Bootstrap, r: Reckoning) -> dict[str, Any]:
-    """Intervals of RFC, CI and UV of every told taxon, and of ICF of every told category."""
+    """Intervals of RFC, CI and UV of every told taxon, and of ICF of every told category: `interval95` is the one that is shown,
+    `percentile95` that of the resamples."""
     names = {"CI": "ci", "RFC": "rfc", "UV_simple_use": "uv"}
     taxa = {
-        r.taxa[at]: {key: _of_taxon(found.taxa[name], int(at)) for key, name in names.items()} for at in np.flatnonzero(r.told)
+        r.taxa[at]: {
+            key: _of_taxon(found.taxa[name], int(at)) | {"interval95": _interval(*(end[at] for end in found.shown.taxa[name]))}
+            for key, name in names.items()
+        }
+        for at in np.flatnonzero(r.told)
     }
     icf = found.categories
     categories = {
         r.categories[at]: {
-            "ICF": number(icf.estimate[at]), "percentile95": _interval(icf.low[at], icf.high[at]),
+            "ICF": number(icf.estimate[at]),
+            "interval95": _interval(*(end[at] for end in found.shown.categories["icf"])),
+            "percentile95": _interval(icf.low[at], icf.high[at]),
             "mean_of_resamples": number(icf.mean[at]), "jackknife_SE": number(icf.jackknife_error[at]),
             "share_of_resamples_undefined": float(icf.undefined[at]), "method": found.method,
         }

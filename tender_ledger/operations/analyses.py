@@ -18,7 +18,7 @@ from tender_ledger.core.indices.ranking import RANKED_FROM
 from tender_ledger.core.knowledge import MEASURES, difference_between, measures, seriated, tie_of_ranks
 from tender_ledger.core.resampling.bootstrap import Bootstrap, bootstrap
 from tender_ledger.core.resampling.drawing import MOST_EXACT, draw, number_of_resamples
-from tender_ledger.core.resampling.further import Ends
+from tender_ledger.core.resampling.jackknife import Ends
 from tender_ledger.core.rules import CountingRules
 from tender_ledger.core.sampling.accumulation import coverage_ends, curve_band, expected_curve, informants_for
 from tender_ledger.core.sampling.incidence import THINGS, incidences
@@ -66,12 +66,11 @@ def _numbers(values: Any) -> list[float | None]:
 
 
 def uncertainty(scope: Scope, rules: CountingRules, *, group: str = "", purpose: Purpose = Purpose.COUNTED,
-                replicates: int = REPLICATES, seed: int = SEED, threshold: int = 0, again: bool = False) -> Computed:  # fmt: skip
+                replicates: int = REPLICATES, seed: int = SEED, again: bool = False) -> Computed:  # fmt: skip
     """Intervals and rank bands of RFC, CI and UV by taxon, and intervals of ICF by category, of a community or of all; and of
-    the other indices, RPL and ROP by the threshold where it is given."""
+    those of the other indices that have any."""
     scope = counting_scope(scope, purpose)
     options: dict[str, Any] = {"group": group, "replicates": replicates, "seed": seed}
-    options |= {"threshold": threshold} if threshold else {}
     return computed(scope, "uncertainty", rules, options, lambda progress: _uncertain(scope, rules, options, progress),
                     seconds=lambda: effort.of_uncertainty(results.size_of(scope), replicates), again=again)  # fmt: skip
 
@@ -88,9 +87,8 @@ def ends_of_values(scope: Scope, rules: CountingRules, *, group: str = "", purpo
 
     def work(progress: Progress) -> dict[str, Any]:
         tally, told, found, _few = _resampled(scope, rules, options, progress, "asked")
-        taxa, ends = tally.taxa.names, {name: (one.low, one.high) for name, one in found.taxa.items()}
-        named = {name: named_ends(two, taxa, told) for name, two in {**ends, **found.further.taxa}.items()}
-        named["icf"] = named_ends((found.categories.low, found.categories.high), tally.table.categories)
+        named = {name: named_ends(two, tally.taxa.names, told) for name, two in found.shown.taxa.items()}
+        named["icf"] = named_ends(found.shown.categories["icf"], tally.table.categories)
         return {name: {of: [float(f"{end:.9g}") for end in two] for of, two in one.items()} for name, one in named.items()}
 
     return computed(scope, "ends", rules, options, work, again=again, begin=begin or again,
@@ -108,7 +106,7 @@ def _resampled(scope: Scope, rules: CountingRules, options: Mapping[str, Any], p
     progress(1, 3)
     few = number_of_resamples(int((tally.counted & among).sum())) <= MOST_EXACT and rules.resample == "all"
     found = bootstrap(tally, replicates=options["replicates"], seed=options["seed"], among=among, ranked=ranked, exact=few,
-                      further=further, threshold=options.get("threshold", 0))  # fmt: skip
+                      further=further)  # fmt: skip
     progress(2, 3)
     return tally, frozenset(tally.taxa.names[at] for at in told), found, few
 
@@ -117,7 +115,7 @@ def _uncertain(scope: Scope, rules: CountingRules, options: Mapping[str, Any], p
     tally, told, found, few = _resampled(scope, rules, options, progress, "all")
     taxa = {
         taxon: {
-            name: [number(one.low[at]), number(one.high[at]), number(one.bootstrap_error[at]),
+            name: [*_pair(found.shown.taxa[name], at), number(one.bootstrap_error[at]),
                    number(one.jackknife_error[at]),
                    float(found.bands[name].in_first[at]), int(found.bands[name].low[at]), int(found.bands[name].high[at])]
             for name, one in found.taxa.items()
@@ -126,18 +124,21 @@ def _uncertain(scope: Scope, rules: CountingRules, options: Mapping[str, Any], p
     }  # fmt: skip
     icf = found.categories
     categories = {
-        name: {"low": number(icf.low[at]), "high": number(icf.high[at]), "mean": number(icf.mean[at]),
-               "undefined": float(icf.undefined[at]), "jackknife": number(icf.jackknife_error[at])}
+        name: dict(zip(("low", "high"), _pair(found.shown.categories["icf"], at), strict=True))
+        | {"jackknife": number(icf.jackknife_error[at])}
         for at, name in enumerate(tally.table.categories)
     }  # fmt: skip
-    more = found.further
+    more = found.shown
     further = {
         "taxa": _ends(more.taxa, tally.taxa.names), "categories": _ends(more.categories, tally.table.categories),
         "families": _ends(more.families, more.names),
     }  # fmt: skip
     return {"n": found.n, "replicates": found.replicates, "seed": found.seed, "enumerated": few,
-            "exact_means": all(one.exact for one in found.taxa.values()),
             "taxa": taxa, "categories": categories, "further": further}  # fmt: skip
+
+
+def _pair(ends: Ends, at: int) -> list[float | None]:
+    return [number(ends[0][at]), number(ends[1][at])]
 
 
 def _ends(found: Mapping[str, Ends], names: Sequence[str]) -> dict[str, dict[str, list[float]]]:

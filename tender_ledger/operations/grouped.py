@@ -3,7 +3,6 @@
 Whoever told in encounters of several kinds, or before a day and since, stands in each of these groups with what was told there.
 """
 
-import math
 from collections import Counter
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
@@ -17,7 +16,7 @@ from tender_ledger.core.groups.ordination import average_tree, joins_found_again
 from tender_ledger.core.indices.agreement import category_counts
 from tender_ledger.core.indices.importance import taxon_counts
 from tender_ledger.core.indices.ranking import PER_INFORMANT
-from tender_ledger.core.resampling.pairs import ResampledGroup, gap_ends, pair_ends, resampled_distances, resampled_group
+from tender_ledger.core.resampling.pairs import ResampledGroup, difference_ends, gap_ends, resampled_distances, resampled_group
 from tender_ledger.core.rules import CountingRules
 from tender_ledger.core.tally.counting import Tally, count
 from tender_ledger.core.tally.table import Bools
@@ -147,12 +146,10 @@ def groups(scope: Scope, rules: CountingRules, *, by: str = "community", since: 
         for at, (one, other) in enumerate(wanted[:MOST_PAIRS]):
             pair = compare(tally, told, one, other, seed=seed, step=_steps(progress, at * taxa, whole))
             fit = pair.permanova
-            ends = {**pair_ends(resampled[one], resampled[other]), "permanova": fit.f_ends, "r2": fit.r2_ends}
-            undefined = {name for name in ("jaccard", "sorensen", "spearman_shared", "spearman_union")
-                         if math.isnan(getattr(pair, name))}  # fmt: skip
+            ends = {"difference": difference_ends(resampled[one], resampled[other]), "permanova": fit.f_ends, "r2": fit.r2_ends}
             pairs.append({
                 "first": names[one], "second": names[other], "n": list(pair.n), "left_out": fit.left_out, "why": fit.why,
-                **pair_part(pair), "ends": {name: list(two) for name, two in ends.items() if two and name not in undefined},
+                **pair_part(pair), "ends": {name: list(two) for name, two in ends.items() if two},
                 "difference_ends": named_ends(gap_ends(resampled[one], resampled[other], "ci"), tally.taxa.names,
                                               {taxon.taxon for taxon in pair.taxa}),
                 "icf_ends": named_ends(gap_ends(resampled[one], resampled[other], "icf"), tally.table.categories),

@@ -3,17 +3,19 @@
 import csv
 import io
 import math
+from statistics import NormalDist
 from typing import Any
 
 import numpy as np
 import pytest
+from scipy import stats
 
 from tender_ledger.core.indices.families import family_values
 from tender_ledger.core.indices.fidelity import popularity_threshold
 from tender_ledger.core.indices.reckoning import Reckoning, reckon
 from tender_ledger.core.resampling.drawing import draw, every_resample
-from tender_ledger.core.resampling.further import further_intervals, further_values
-from tender_ledger.core.resampling.quantiles import weighted_ends
+from tender_ledger.core.resampling.further import further_values
+from tender_ledger.core.resampling.intervals import further_ends
 from tender_ledger.core.rules import parse_rules
 from tender_ledger.core.tally.counting import Tally, count
 from tender_ledger.formats.report_table import read_report_table
@@ -88,32 +90,41 @@ def test_every_index_in_a_resample_is_that_of_the_resample(rules: dict[str, Any]
     assert seen > 1000
 
 
-def test_the_ends_are_those_of_all_resamples():
-    # UE of Mentha over all 6,435 different resamples, from the definition.
+def test_the_ends_are_those_of_the_study_without_each_informant():
+    """Each study of seven written out as a table of its own, and the scales as docs/methods/uncertainty.md gives them."""
     tally = tally_of(rows_of("reports.csv"), rows_of("informants.csv"), {})
-    drawn, at = every_resample(8), tally.taxa.names.index("Mentha spicata")
-    found = further_intervals(tally, drawn, tally.counted, np.arange(8))
-    own = np.zeros((8, 5))
-    mine = tally.citations.taxon == at
-    own[tally.citations.informant[mine], tally.citations.category[mine]] = 1
-    values = []
-    for weights in drawn.weights:
-        told = weights @ own
-        values.append(told.sum() ** 2 / (told**2).sum() / (told > 0).sum() if told.any() else math.nan)
-    there = ~np.isnan(values)
-    low, high = weighted_ends(np.array(values)[there], drawn.shares()[there])
-    assert (found.taxa["ue"][0][at], found.taxa["ue"][1][at]) == pytest.approx((low, high), rel=1e-5)
+    codes, at = tally.table.informants.codes, tally.taxa.names.index("Mentha spicata")
+    tellers = np.full(len(tally.taxa.names), 6)
+    found = further_ends(tally, draw(np.zeros(8, dtype=np.int64), 40, 1), tally.counted, np.arange(8), tellers, "all")
+    whole = reckoned(reckon(tally), "Mentha spicata")
+    left = [reckoned(reckon(tally_of(*written_out([int(other != one) for other in range(8)], codes), {}), communities=False),
+                     "Mentha spicata") for one in range(8)]  # fmt: skip
+
+    def error(values: list[float]) -> float:
+        return math.sqrt(7 / 8 * sum((one - sum(values) / 8) ** 2 for one in values))
+
+    z, students = NormalDist().inv_cdf(0.975), float(stats.t.ppf(0.975, 5))
+    for name in ("id", "uc"):
+        reach = z * error([one[name] for one in left])
+        expected = (whole[name] - reach, whole[name] + reach)
+        assert (found.taxa[name][0][at], found.taxa[name][1][at]) == pytest.approx(expected, rel=1e-5), name
+    for name, factor in (("cv", z), ("ue", students)):
+        reach = factor * error([math.asin(math.sqrt(one[name])) for one in left])
+        angle = math.asin(math.sqrt(whole[name]))
+        expected = (math.sin(max(angle - reach, 0)) ** 2, math.sin(min(angle + reach, math.pi / 2)) ** 2)
+        assert (found.taxa[name][0][at], found.taxa[name][1][at]) == pytest.approx(expected, rel=1e-4), name
+    reach = students * error([math.log(one["uvt"]) for one in left])
+    expected = (whole["uvt"] * math.exp(-reach), whole["uvt"] * math.exp(reach))
+    assert (found.taxa["uvt"][0][at], found.taxa["uvt"][1][at]) == pytest.approx(expected, rel=1e-4)
 
 
 def test_a_threshold_that_is_given_holds_in_every_resample():
     tally = tally_of(rows_of("reports.csv"), rows_of("informants.csv"), {})
     drawn, at = every_resample(8), tally.taxa.names.index("Mentha spicata")
-    found = further_intervals(tally, drawn, tally.counted, np.arange(8), threshold=4)
     own = np.zeros(8)
     own[tally.citations.informant[tally.citations.taxon == at]] = 1
-    rpl = np.minimum(drawn.weights @ own / 4, 1)
-    assert (found.taxa["rpl"][0][at], found.taxa["rpl"][1][at]) == pytest.approx(weighted_ends(rpl, drawn.shares()), rel=1e-5)
     values = further_values(tally, drawn, tally.counted, np.arange(8), threshold=4).taxa
+    np.testing.assert_allclose(values["rpl"][:, at], np.minimum(drawn.weights @ own / 4, 1), rtol=1e-5)
     np.testing.assert_allclose(values["rop"], values["fl"] * values["rpl"])
 
 

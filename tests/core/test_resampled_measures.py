@@ -1,25 +1,24 @@
 """Intervals of what is no index of a taxon: pairs of groups, free lists, shares of parts, ties of knowledge with age."""
 
 import csv
-from itertools import product
+import math
 
 import numpy as np
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
+from scipy import stats
 
 from tender_ledger.core.consensus.model import answers_of, consensus
 from tender_ledger.core.consensus.resampled import consensus_ends
 from tender_ledger.core.freelists.salience import mean_bias, salience, salience_ends
-from tender_ledger.core.groups.grouping import by_community
-from tender_ledger.core.groups.likeness import bray_curtis, jaccard, sorensen
+from tender_ledger.core.groups.likeness import bray_curtis
 from tender_ledger.core.groups.ordination import average_tree, joins_found_again
 from tender_ledger.core.indices.parts import shares_ends, shares_told
 from tender_ledger.core.knowledge import tie_of_ranks
-from tender_ledger.core.resampling.bootstrap import resampled_agreement
 from tender_ledger.core.resampling.drawing import draw, every_resample
-from tender_ledger.core.resampling.pairs import gap_ends, pair_ends, resampled_distances, resampled_group
-from tender_ledger.core.resampling.quantiles import ends_where_defined, weighted_ends
+from tender_ledger.core.resampling.pairs import difference_ends, gap_ends, resampled_distances, resampled_group
+from tender_ledger.core.resampling.quantiles import Z, weighted_ends
 from tests.conftest import REFERENCE
 from tests.core.test_further_intervals import rows_of, tally_of
 
@@ -30,59 +29,39 @@ def example():
     return tally_of(rows_of("reports.csv"), rows_of("informants.csv"), {})
 
 
-def test_the_ends_of_a_pair_are_near_those_of_all_its_resamples():
-    # Communities X and Y of four: all 35 x 35 pairs of different resamples, each as often as drawings give it.
-    tally, (x, y) = example(), (example().table.informants.community == at for at in (0, 1))
-    told = np.zeros((8, len(tally.taxa.names)))
-    np.add.at(told, (tally.citations.informant, tally.citations.taxon), 1.0)
-    drawn = every_resample(4)
-    values: dict[str, list[float]] = {name: [] for name in ("jaccard", "sorensen", "bray", "difference")}
-    shares = []
-    for (one, p), (other, q) in product(zip(drawn.weights, drawn.shares(), strict=True), repeat=2):
-        first, second = one @ told[x], other @ told[y]
-        values["jaccard"].append(jaccard(first > 0, second > 0))
-        values["sorensen"].append(sorensen(first > 0, second > 0))
-        values["bray"].append(bray_curtis(first / 4, second / 4))
-        values["difference"].append((first.sum() - second.sum()) / 4)
-        shares.append(p * q)
-    one, other = (resampled_group(tally, members, replicates=4000, seed=seed) for members, seed in ((x, 3), (y, 4)))
-    found = pair_ends(one, other)
-    for name, column in values.items():
-        there = ~np.isnan(column)
-        low, high = weighted_ends(np.array(column)[there], np.array(shares)[there])
-        assert found[name] == pytest.approx((low, high), abs=0.13 if name != "difference" else 0.26), name
-    names = by_community(tally).names
-    assert names == ("X", "Y")
-    at = tally.taxa.names.index("Mentha spicata")
-    low, high = gap_ends(one, other, "ci")
-    assert low[at] <= (told[x, at].sum() - told[y, at].sum()) / 4 <= high[at]
+def test_the_difference_of_two_groups_has_the_ends_of_two_means():
+    """As scipy has it of two samples of unequal spread, with the normal factor in place of Student's."""
+    tally = example()
+    x, y = (tally.table.informants.community == at for at in (0, 1))
+    one, other = (resampled_group(tally, members, ()) for members in (x, y))
+    own = np.bincount(tally.reports.informant, minlength=8).astype(float)
+    test = stats.ttest_ind(own[x], own[y], equal_var=False)
+    middle = own[x].mean() - own[y].mean()
+    reach = Z * middle / test.statistic
+    assert difference_ends(one, other) == pytest.approx((middle - reach, middle + reach))
+    assert difference_ends(resampled_group(tally, np.arange(8) == 0, ()), other) is None
 
 
 def test_groups_have_ends_of_their_own_and_of_their_differences():
-    # Communities X and Y of four, by all 35 x 35 pairs of different resamples.
-    tally = example()
-    x, y = (tally.table.informants.community == at for at in (0, 1))
-    one, other = (resampled_group(tally, members, replicates=20_000, seed=seed) for members, seed in ((x, 1), (y, 2)))
-    drawn, at = every_resample(4), tally.taxa.names.index("Mentha spicata")
-    own = np.zeros((8, 1))
-    np.add.at(own, (tally.reports.informant[tally.reports.taxon == at], 0), 1.0)
-    means = [(drawn.weights @ own[members]).ravel() / 4 for members in (x, y)]
+    tally, at = example(), example().taxa.names.index("Mentha spicata")
+    everybody, x = np.ones(8, dtype=bool), tally.table.informants.community == 0
+    one, other = (resampled_group(tally, members, ()) for members in (everybody, x))
+    own = np.bincount(tally.reports.informant[tally.reports.taxon == at], minlength=8).astype(float)
     low, high = one.ends("ci")
-    assert (low[at], high[at]) == weighted_ends(means[0], drawn.shares())
-    gaps = (means[0][:, None] - means[1][None, :]).ravel()
+    reach = Z * stats.sem(own)
+    assert (low[at], high[at]) == pytest.approx((max(own.mean() - reach, 0), own.mean() + reach))
+    assert np.isnan(other.ends("ci")[0]).all()  # four holders: nothing can be said
     low, high = gap_ends(one, other, "ci")
-    assert (low[at], high[at]) == pytest.approx(weighted_ends(gaps, np.outer(drawn.shares(), drawn.shares()).ravel()), abs=0.25)
-    icf = resampled_agreement(tally, x, np.where(x, np.cumsum(x) - 1, -1), drawn)
-    low, high = ends_where_defined(icf, drawn.shares())
-    np.testing.assert_allclose(one.ends("icf"), (low, high), atol=0.05)
-    assert np.isnan(gap_ends(one, other, "icf")[0]).tolist() == (
-        np.isnan(one.icf - other.icf).mean(axis=0) > 0.05).tolist()  # fmt: skip
-    alone = resampled_group(tally, np.arange(8) == 0, replicates=20)
-    told_once = [
-        np.sum(tally.reports.category[tally.reports.informant == 0] == at) < 2 for at in range(len(tally.table.categories))
-    ]
-    assert any(told_once)
-    assert np.isnan(alone.icf).all(axis=0).tolist() == told_once  # a report drawn twice agrees with nobody
+    reach = Z * math.hypot(stats.sem(own), stats.sem(own[x]))
+    middle = own.mean() - own[x].mean()
+    assert (low[at], high[at]) == pytest.approx((middle - reach, middle + reach))
+    estimate, error = one.agreement
+    low, high = one.ends("icf")
+    there = ~np.isnan(error)
+    np.testing.assert_allclose(low[there], (estimate - Z * error)[there])
+    np.testing.assert_allclose(high[there], np.minimum(estimate + Z * error, 1)[there])
+    gap = gap_ends(one, other, "icf")[0]
+    assert np.isnan(gap).tolist() == np.isnan(one.agreement[1] + other.agreement[1]).tolist()
 
 
 def test_a_tree_says_in_how_many_resamples_its_groups_are_joined():

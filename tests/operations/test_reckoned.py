@@ -82,7 +82,7 @@ def test_few_holders_are_resampled_in_every_way_there_is(told: SmallStudy):
     body = analyses.uncertainty(told.scope, RULES).body or {}
     assert (body["enumerated"], body["replicates"], body["seed"]) == (True, 10, None)  # C(5, 3) resamples of three holders
     low, high, *_errors, in_first, best, worst = body["taxa"]["Salix caprea"]["rfc"]
-    assert (low, high, in_first, best, worst) == (0.0, 1.0, 0.0, 0, 0)  # told by fewer than five: unranked
+    assert (low, high, in_first, best, worst) == (None, None, 0.0, 0, 0)  # told by fewer than five: unranked, no interval
     within = analyses.uncertainty(told.scope, RULES.with_(resample="within_community")).body or {}
     assert (within["enumerated"], within["replicates"], within["seed"]) == (False, 1000, 1)
 

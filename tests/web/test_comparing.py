@@ -48,6 +48,9 @@ def test_side_by_side_gives_each_communitys_own_values_and_their_difference(sign
         ]  # fmt: skip
         gap, _percent, ends = cells[8].partition(" 95 %: ")
         assert float(gap.replace("−", "-").replace("±", "")) == pytest.approx(a[at] - b[at], abs=0.0051)
+        assert bool(ends) == (first.fc[at] + second.fc[at] >= 5), cells
+        if not ends:
+            continue
         low, high = (float(end.replace("−", "-")) for end in ends.split(" to "))
         assert low <= float(gap.replace("−", "-").replace("±", "")) + 0.006
         assert high >= float(gap.replace("−", "-").replace("±", "")) - 0.006

@@ -7,7 +7,7 @@ from itertools import combinations
 import numpy as np
 import numpy.typing as npt
 
-from tender_ledger.core.resampling.leaving_out import ends_of_shares
+from tender_ledger.core.resampling.jackknife import ends_of_shares
 from tender_ledger.core.resampling.quantiles import only_pair
 from tender_ledger.core.tally.table import Bools, Ints
 

@@ -6,7 +6,7 @@ every resample, and the bits of the tellers are joined.
 """
 
 from collections.abc import Mapping
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from itertools import pairwise
 from typing import Literal
 
@@ -15,7 +15,7 @@ import numpy.typing as npt
 
 from tender_ledger.core.indices.importance import firsts_of_pairs, per_pair
 from tender_ledger.core.resampling.drawing import Resamples, draw, every_resample
-from tender_ledger.core.resampling.further import Ends, Further, asked_intervals, further_intervals
+from tender_ledger.core.resampling.intervals import ShownIntervals, agreement_ends, further_ends, mean_ends, tellers_of
 from tender_ledger.core.resampling.means import PerInformant, exact_ends
 from tender_ledger.core.resampling.quantiles import MOST_UNDEFINED, ends_of_columns, weighted_ends
 from tender_ledger.core.tally.counting import Keys, Tally
@@ -65,7 +65,9 @@ class RankBands:
 
 @dataclass(frozen=True)
 class Bootstrap:
-    """`taxa` by the short name of the index (rfc, ci, uv); bands by the same; `further` the others where asked for."""
+    """`taxa` by the short name of the index (rfc, ci, uv), bands by the same. `shown` are the intervals that hold what they
+    estimate, of the further indices too where asked for; the percentile intervals of the resamples stand in the result
+    document beside them."""
 
     n: int
     method: str
@@ -74,19 +76,19 @@ class Bootstrap:
     taxa: Mapping[str, Intervals]
     bands: Mapping[str, RankBands]
     categories: AgreementIntervals
-    further: Further[Ends] = field(default_factory=Further)
+    shown: ShownIntervals = field(default_factory=ShownIntervals)
 
 
 def bootstrap(tally: Tally, *, replicates: int = 1000, seed: int = 1, among: Bools | None = None, ranked: Bools | None = None,
-              exact: bool = False, exact_means: bool = True, further: Literal["none", "asked", "all"] = "none",
-              threshold: int = 0) -> Bootstrap:  # fmt: skip
+              exact: bool = False, exact_means: bool = True,
+              further: Literal["none", "asked", "all"] = "none") -> Bootstrap:  # fmt: skip
     """Resample the informants counted (of those flagged `among`), whole, the silent too, as the rules' `resample` says.
 
     `ranked` flags the taxa that have ranks (None: all). With `exact` every resample is enumerated; with `exact_means` the
     ends of RFC, CI and UV come from their exact distributions where these are small enough, else from the drawings.
-    Of the further indices there are none, or the use value of those asked, or all; `threshold` is the T of RPL where it is given.
+    Of the further indices there are none, or the use value of those asked, or all that have intervals.
     Memory is 4 bytes a resample and informant, and as much a resample and taxon for each of three indices.
-    Misleads for ICF: taxa are lost in resamples, so it is biased upward there.
+    Misleads for ICF: taxa are lost in resamples, so the percentile interval lies too high; that of `shown` does not.
     """
     counted = tally.counted if among is None else tally.counted & among
     people = np.flatnonzero(counted)
@@ -104,12 +106,16 @@ def bootstrap(tally: Tally, *, replicates: int = 1000, seed: int = 1, among: Boo
         mean = values.sums() / values.n if values.n else np.full(values.taxa, np.nan)
         found[name] = Intervals(mean, low, high, *values.standard_errors(), ends is not None)
         bands[name] = rank_bands(sums, ranked, drawn)
-    more: Further[Ends] = Further()
-    if further != "none":
-        more = (asked_intervals(tally, drawn, counted, number) if further == "asked"
-                else further_intervals(tally, drawn, counted, number, threshold))  # fmt: skip
-    return Bootstrap(len(people), drawn.method, None if exact else seed, len(drawn), found, bands,
-                     _agreement(tally, counted, number, drawn), more)  # fmt: skip
+    tellers = tellers_of(columns["rfc"])
+    agreement = _agreement(tally, counted, number, drawn)
+    wanted = further if len(people) else "none"
+    more = ShownIntervals() if wanted == "none" else further_ends(tally, drawn, counted, number, tellers, wanted)
+    shown = replace(
+        more,
+        taxa={**{name: mean_ends(one, tellers) for name, one in columns.items()}, **more.taxa},
+        categories={"icf": agreement_ends(agreement.estimate, agreement.jackknife_error), **more.categories},
+    )
+    return Bootstrap(len(people), drawn.method, None if exact else seed, len(drawn), found, bands, agreement, shown)
 
 
 def per_informant(tally: Tally, counted: Bools, number: Ints) -> dict[str, PerInformant]:
@@ -168,7 +174,7 @@ def rank_bands(sums: Single, ranked: Bools | None, drawn: Resamples) -> RankBand
 def _agreement(tally: Tally, counted: Bools, number: Ints, drawn: Resamples) -> AgreementIntervals:
     categories = len(tally.table.categories)
     icf = resampled_agreement(tally, counted, number, drawn)
-    estimate, jackknife = _leave_one_out(tally.citations.among(counted), number, _reports_of_each(tally, counted, number))
+    estimate, jackknife = agreement_without_each(tally, counted, number)
     shares = drawn.shares()
     low, high, mean = (np.full(categories, np.nan) for _ in range(3))
     defined = ~np.isnan(icf)
@@ -223,8 +229,9 @@ def _taxa_told(citations: Keys, number: Ints, drawn: Resamples, categories: int)
     return told
 
 
-def _leave_one_out(citations: Keys, number: Ints, own: Ints) -> tuple[Floats, Floats]:
-    """ICF as it is, and its jackknife error sqrt((N-1)/N sum (th_-i - mean)^2); NaN where one left out leaves it undefined."""
+def agreement_without_each(tally: Tally, counted: Bools, number: Ints) -> tuple[Floats, Floats]:
+    """ICF by category, and its jackknife error sqrt((N-1)/N sum (th_-i - mean)^2); NaN where one left out leaves it undefined."""
+    citations, own = tally.citations.among(counted), _reports_of_each(tally, counted, number)
     n, categories = own.shape
     key = citations.taxon * max(categories, 1) + citations.category
     tellers = np.bincount(key) if len(key) else np.zeros(0, dtype=np.int64)

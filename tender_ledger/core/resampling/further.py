@@ -13,13 +13,11 @@ import numpy.typing as npt
 
 from tender_ledger.core.indices.fidelity import popularity_thresholds
 from tender_ledger.core.resampling.drawing import Resamples
-from tender_ledger.core.resampling.quantiles import ends_where_defined
 from tender_ledger.core.tally.counting import Keys, Tally
 from tender_ledger.core.tally.table import Bools, Ints
 
 Floats = npt.NDArray[np.float64]
 Single = npt.NDArray[np.float32]
-Ends = tuple[Floats, Floats]
 T = TypeVar("T")
 
 _MOST_WORK = 2e10  # multiplications; beyond this these indices get no interval
@@ -39,29 +37,16 @@ class Further(Generic[T]):
     names: tuple[str, ...] = ()
 
 
-def further_intervals(tally: Tally, drawn: Resamples, counted: Bools, number: Ints, threshold: int = 0) -> Further[Ends]:
-    """The 95 % ends of every further index, each over the resamples in which it is defined; NaN where more than 5 % are not.
-
-    `number` gives every informant's place among the resampled. A taxon that nobody in a resample told of is undefined there
-    in all but CV, RI, RPL and UC.
-    """
-    values, shares = further_values(tally, drawn, counted, number, threshold), drawn.shares()
-
-    def ends(of: Mapping[str, Floats]) -> dict[str, Ends]:
-        return {name: ends_where_defined(one, shares) for name, one in of.items()}
-
-    return Further(ends(values.taxa), ends(values.categories), ends(values.families), values.names)
-
-
 def further_values(tally: Tally, drawn: Resamples, counted: Bools, number: Ints, threshold: int = 0) -> Further[Floats]:
     """Every further index in every resample: arrays of shape (resamples, taxa), (resamples, categories), (resamples, families).
 
-    In the units of the rules, as in a reckoning of each resample. The T of RPL is `threshold` where it is given, else it is
-    fitted to each.
+    In the units of the rules, as in a reckoning of each resample. A taxon that nobody in a resample told of is undefined there in
+    all but CV, RI, RPL and UC. `number` gives every informant's place among the resampled. The T of RPL is `threshold` where it
+    is given, else it is fitted to each.
     """
     told = _Told(tally, counted, number)
-    taxa, n = told.taxa, told.n
-    if not n or not taxa or not len(drawn) or len(drawn) * taxa > _MOST_VALUES or told.work * len(drawn) > _MOST_WORK:
+    taxa, n = told.taxa, drawn.weights.sum(axis=1, dtype=np.float64)[:, None]  # fewer where somebody is left out
+    if not told.n or not taxa or not len(drawn) or len(drawn) * taxa > _MOST_VALUES or told.work * len(drawn) > _MOST_WORK:
         return Further()
     sums = _sums(told, drawn)
     by_use, fc = tally.rules.unit != "category", sums["fc"]
@@ -86,16 +71,16 @@ def further_values(tally: Tally, drawn: Resamples, counted: Bools, number: Ints,
     return Further(found, {"sd": sd, "se": sd / sums["of_category_taxa"]}, families, names)
 
 
-def asked_intervals(tally: Tally, drawn: Resamples, counted: Bools, number: Ints) -> Further[Ends]:
-    """The 95 % ends of uva alone, which are soon computed."""
+def asked_values(tally: Tally, drawn: Resamples, counted: Bools, number: Ints) -> Floats | None:
+    """uva alone in every resample, which is soon computed; None where there is nobody or too much."""
     told = _Told(tally, counted, number)
     if not told.n or not told.taxa or not len(drawn) or len(drawn) * told.taxa > _MOST_VALUES:
-        return Further()
+        return None
     sums = {name: np.zeros((len(drawn), told.taxa)) for name in ("asked", "uses_asked")}
     for first, last in told.blocks():
         _asked(told, drawn, first, last, sums)
     with np.errstate(invalid="ignore", divide="ignore"):
-        return Further({"uva": ends_where_defined(sums["uses_asked"] / sums["asked"], drawn.shares())})
+        return np.asarray(sums["uses_asked"] / sums["asked"])
 
 
 class _Told:

@@ -6,17 +6,17 @@ from dataclasses import dataclass
 import numpy as np
 import numpy.typing as npt
 
-from tender_ledger.core.groups.likeness import spearman
-from tender_ledger.core.indices.ranking import PER_INFORMANT
-from tender_ledger.core.resampling.bootstrap import per_informant, resampled_agreement, resampled_sums
-from tender_ledger.core.resampling.drawing import Resamples, draw
-from tender_ledger.core.resampling.means import PerInformant, exact_ends
-from tender_ledger.core.resampling.quantiles import MOST_UNDEFINED, ends_of_columns, ends_where_defined, weighted_ends
+from tender_ledger.core.indices.ranking import PER_INFORMANT, RANKED_FROM
+from tender_ledger.core.resampling.bootstrap import agreement_without_each, per_informant, resampled_sums
+from tender_ledger.core.resampling.drawing import draw
+from tender_ledger.core.resampling.intervals import agreement_ends, mean_ends, tellers_of
+from tender_ledger.core.resampling.jackknife import Ends, ends_around
+from tender_ledger.core.resampling.means import PerInformant
+from tender_ledger.core.resampling.quantiles import Z
 from tender_ledger.core.tally.counting import Tally
 from tender_ledger.core.tally.table import Bools
 
 Floats = npt.NDArray[np.float64]
-Ends = tuple[Floats, Floats]
 
 
 @dataclass(frozen=True)
@@ -24,27 +24,23 @@ class ResampledGroup:
     """A group of `n` informants in its resamples, by the names rfc, ci, uv: what each informant adds to the index, and, as far as
     they were asked for, the sums of that over a resample, shape (resamples, taxa).
 
-    `told` says whether a taxon was told in a resample; `icf`, shape (resamples, categories), is NaN where undefined, and
-    throughout where that of the group is.
+    `agreement` is ICF by category with its jackknife errors, NaN where they are undefined.
     """
 
     n: int
     per_informant: Mapping[str, PerInformant]
     sums: Mapping[str, npt.NDArray[np.float32]]
-    told: Bools
-    icf: Floats
+    agreement: tuple[Floats, Floats]
 
     def values(self, index: str) -> Floats:
         """RFC, CI or UV over the N of the group."""
         return self.sums[index].astype(np.float64) / max(self.n, 1)
 
     def ends(self, index: str) -> Ends:
-        """The 95 % ends of rfc, ci or uv by taxon, exact where they can be, of icf by category (NaN where more than 5 % are
-        undefined)."""
+        """The 95 % ends of rfc, ci or uv by taxon, of icf by category; NaN where there is no interval."""
         if index == "icf":
-            return ends_where_defined(self.icf)
-        exact = exact_ends(self.per_informant[index], np.zeros(self.n, dtype=np.int64))
-        return exact or ends_of_columns(self.values(index))
+            return agreement_ends(*self.agreement)
+        return mean_ends(self.per_informant[index], tellers_of(self.per_informant["rfc"]))
 
 
 def resampled_group(tally: Tally, members: Bools, indices: Collection[str] = PER_INFORMANT, *, replicates: int = 1000,
@@ -57,30 +53,25 @@ def resampled_group(tally: Tally, members: Bools, indices: Collection[str] = PER
     number[counted] = np.arange(n)
     drawn = draw(np.zeros(n, dtype=np.int64), replicates, seed)
     columns = per_informant(tally, counted, number)
-    sums = {name: resampled_sums(drawn, columns[name]) for name in {"rfc", *indices}}
-    kept = {name: sums[name] for name in indices}
-    once = Resamples(np.ones((1, n), dtype=np.float32), None, "the group as it is")
-    undefined = np.isnan(resampled_agreement(tally, counted, number, once)[0])
-    icf = np.where(undefined, np.nan, resampled_agreement(tally, counted, number, drawn))
-    return ResampledGroup(n, columns, kept, sums["rfc"] > 0, icf)
+    sums = {name: resampled_sums(drawn, columns[name]) for name in indices}
+    return ResampledGroup(n, columns, sums, agreement_without_each(tally, counted, number))
 
 
-def pair_ends(first: ResampledGroup, second: ResampledGroup) -> dict[str, tuple[float, float]]:
-    """The 95 % ends of the measures of a pair, each group resampled by itself.
+def difference_ends(first: ResampledGroup, second: ResampledGroup) -> tuple[float, float] | None:
+    """The 95 % ends of the difference in reports by informant; None where a group has fewer than two informants.
 
-    Names: jaccard, sorensen, bray (on CI over each group's own N), spearman_shared, spearman_union (of CI), difference (of the
-    reports by informant). A measure that more than 5 % of the resamples leave undefined is not there. Misleads for likeness by
-    shared taxa: rare taxa are lost in resamples, so that it lies mostly below the estimate.
+    The measures of likeness have none: neither resamples, which lose what one alone told, nor leaving out each informant
+    held them in invented groups (docs/methods/uncertainty.md).
     """
-    told, ci = (first.told, second.told), (first.values("ci"), second.values("ci"))
-    both, either = told[0] & told[1], told[0] | told[1]
-    found = {"difference": ci[0].sum(axis=1) - ci[1].sum(axis=1), "bray": bray_curtis_of_each(*ci)}
-    with np.errstate(invalid="ignore", divide="ignore"):
-        found["jaccard"] = both.sum(axis=1) / either.sum(axis=1)
-        found["sorensen"] = 2 * both.sum(axis=1) / (both.sum(axis=1) + either.sum(axis=1))
-    for name, flags in (("spearman_shared", both), ("spearman_union", either)):
-        found[name] = np.array([spearman(one[here], other[here]) for one, other, here in zip(*ci, flags, strict=True)])
-    return {name: _ends(values) for name, values in found.items() if np.isnan(values).mean() <= MOST_UNDEFINED}
+    means, squares = [], 0.0
+    for group in (first, second):
+        own = np.bincount(group.per_informant["ci"].informant, weights=group.per_informant["ci"].value, minlength=group.n)
+        if group.n < 2:
+            return None
+        means.append(own.mean())
+        squares += float(own.var(ddof=1)) / group.n
+    middle, error = means[0] - means[1], np.sqrt(squares)
+    return float(middle - Z * error), float(middle + Z * error)
 
 
 def bray_curtis_of_each(first: Floats, second: Floats) -> Floats:
@@ -100,13 +91,15 @@ def resampled_distances(groups: Sequence[ResampledGroup]) -> Floats:
 
 
 def gap_ends(first: ResampledGroup, second: ResampledGroup, index: str) -> Ends:
-    """The 95 % ends of the difference between two groups, of rfc, ci or uv by taxon, of icf by category (NaN where more than
-    5 % of the resamples leave it undefined)."""
+    """The 95 % ends of the difference between two groups, of rfc, ci or uv by taxon (NaN where fewer than RANKED_FROM of both
+    tell of it), of icf by category (NaN where it has no error in one of them)."""
     if index == "icf":
-        return ends_where_defined(first.icf - second.icf)
-    return ends_of_columns(first.values(index) - second.values(index))
-
-
-def _ends(values: Floats) -> tuple[float, float]:
-    there = values[~np.isnan(values)]
-    return weighted_ends(there, np.full(len(there), 1.0))
+        (one, one_error), (other, other_error) = first.agreement, second.agreement
+        return ends_around(one - other, np.hypot(one_error, other_error))
+    values = [(group.per_informant[index], group.per_informant["rfc"]) for group in (first, second)]
+    with np.errstate(invalid="ignore"):
+        means = [own.sums() / own.n if own.n else np.full(own.taxa, np.nan) for own, _told in values]
+    errors = np.hypot(*(own.standard_errors()[1] for own, _told in values))
+    enough = sum(tellers_of(told) for _own, told in values) >= RANKED_FROM
+    low, high = ends_around(means[0] - means[1], errors)
+    return np.where(enough, low, np.nan), np.where(enough, high, np.nan)

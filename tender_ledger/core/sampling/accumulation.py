@@ -7,7 +7,7 @@ import numpy as np
 import numpy.typing as npt
 from scipy.special import gammaln
 
-from tender_ledger.core.resampling.leaving_out import ends_of_shares
+from tender_ledger.core.resampling.jackknife import ends_of_shares
 from tender_ledger.core.resampling.quantiles import only_pair
 from tender_ledger.core.sampling.incidence import Incidences
 from tender_ledger.core.tally.table import Ints

@@ -43,7 +43,6 @@ class CategoryRow:
     sd: float
     informants: int
     interval: tuple[float, float] | None
-    undefined: float
 
 
 @dataclass(frozen=True)
@@ -145,7 +144,6 @@ def _category(r: Reckoning, at: int, sure: Mapping[str, Any] | None = None) -> C
         float(r.sd[at]),
         int(r.category_counts.informants[at]),
         interval,
-        found.get("undefined", 0.0),
     )
 
 

@@ -48,8 +48,8 @@ def _values(body: Mapping[str, Any], audience: Audience) -> Block:
     sure = body["uncertainty"]["taxa"]
     rows = [
         {"taxon": taxon, "ur": one["UR"], "fc": one["FC"], "rfc": one["RFC"], "ci": one["CI"], "uv": one["UV_simple_use"],
-         **ends_of("rfc", sure[taxon]["RFC"]["percentile95"]), **ends_of("ci", sure[taxon]["CI"]["percentile95"]),
-         **ends_of("uv", sure[taxon]["UV_simple_use"]["percentile95"])}
+         **ends_of("rfc", sure[taxon]["RFC"].get("interval95")), **ends_of("ci", sure[taxon]["CI"].get("interval95")),
+         **ends_of("uv", sure[taxon]["UV_simple_use"].get("interval95"))}
         for taxon, one in sorted(body["taxa"].items(), key=lambda item: (-(item[1]["CI"] or 0), item[0]))
         if audience.sees_taxon(taxon)
     ]  # fmt: skip
@@ -78,7 +78,7 @@ def _apart(body: Mapping[str, Any]) -> dict[str, Any]:
                 (_("RI"), one.get("RI_pardo_category")),
                 (_("FL"), one.get("FL_category")),
             ]
-            ends = sure.get(row["taxon"], {}).get(key, {}).get("percentile95")
+            ends = sure.get(row["taxon"], {}).get(key, {}).get("interval95")
             return Apart(counts, (), others if one else (), pair_of(ends))
 
         return apart
@@ -96,7 +96,7 @@ def _agreement(body: Mapping[str, Any], audience: Audience) -> Block:
     sure, labels = body["uncertainty"]["categories"], {code: choice.label for code, choice in categories().items()}
     rows = [
         {"category": labels.get(code, code), "code": code, "nur": one["Nur"], "nt": one["Nt"], "icf": one["ICF"],
-         **ends_of("icf", sure.get(code, {}).get("percentile95"))}
+         **ends_of("icf", sure.get(code, {}).get("interval95"))}
         for code, one in sorted(body["categories"].items(), key=lambda item: (-item[1]["Nur"], item[0]))
         if audience.sees_category(code)
     ]  # fmt: skip
@@ -110,7 +110,7 @@ def _agreement(body: Mapping[str, Any], audience: Audience) -> Block:
     def icf(row: Row) -> Apart:
         one = body["categories"][row["code"]]
         others = [(_("ICF by specific use"), one.get("ICF_use")), ("(Nur − Nt) / Nur", one.get("ICF_all_N_variant"))]
-        return Apart({"Nur": row["nur"], "Nt": row["nt"]}, (), others, pair_of(sure.get(row["code"], {}).get("percentile95")))
+        return Apart({"Nur": row["nur"], "Nt": row["nt"]}, (), others, pair_of(sure.get(row["code"], {}).get("interval95")))
 
     apart = {"icfthen": icf, "nurthen": lambda row: Apart({"sum_s": row["nur"]}), "ntthen": lambda row: Apart({"Nt": row["nt"]})}
     table = Table("categories", _("Use categories as frozen"), columns, rows, subject="category")

@@ -37,8 +37,8 @@ def pair_in_full(
     )
     said = [
         _(
-            "The line under a value spans 95 % of the resamples of the holders of each group. "
-            "Resamples lose plants that few told of, so that the likeness of shared plants lies lower there. "
+            "The line under a difference is its 95 % interval; measures of likeness have none, since none held them in invented "
+            "groups. "
             "The line under F comes from leaving out each holder in turn."
         )
     ]
@@ -82,7 +82,7 @@ def _plants_apart(
     first, second = (body["ci"][pair[side]] for side in ("first", "second"))
     taxa: list[dict[str, Any]] = [
         {"taxon": taxon, "first": first.get(taxon, 0.0), "second": second.get(taxon, 0.0), "difference": one["CI_difference"],
-         **ends_of("difference", pair["difference_ends"][taxon]),
+         **ends_of("difference", pair["difference_ends"].get(taxon)),
          **{key: end for side in ("first", "second")
             for key, end in ends_of(side, body["ci_ends"][pair[side]].get(taxon)).items()},
          "p": p_of(one), "holm": one["p_holm"], "bh": one["p_bh"],
@@ -112,7 +112,7 @@ def _plants_apart(
             put,
             (),
             [("p", row["p"]), (_("p by doubling the smaller tail"), row["doubled"])],
-            pair_of(pair["difference_ends"][row["taxon"]]),
+            pair_of(pair["difference_ends"].get(row["taxon"])),
         )
 
     def adjusted(row: Row) -> Apart:

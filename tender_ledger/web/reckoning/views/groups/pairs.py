@@ -45,10 +45,10 @@ def all_pairs(pairs: Sequence[Mapping[str, Any]], body: Mapping[str, Any], shown
         row["holm"] = None if np.isnan(adjusted) else float(adjusted)
     columns = [
         Column("pair", _("pair"), "text"),
-        Column("jaccard", _("Jaccard"), ends=True),
-        Column("sorensen", _("Sørensen"), ends=True),
-        Column("bray", _("Bray-Curtis"), ends=True),
-        Column("spearman", "ρ", ends=True),
+        Column("jaccard", _("Jaccard")),
+        Column("sorensen", _("Sørensen")),
+        Column("bray", _("Bray-Curtis")),
+        Column("spearman", "ρ"),
         Column("permuted", _("p, reports"), "p"),
         Column("permanova", _("p, PERMANOVA"), "p"),
         Column("holm", _("Holm"), "p"),
@@ -99,8 +99,6 @@ def measure_apart(pair: Mapping[str, Any], kind: str, body: Mapping[str, Any], s
             for side, mean, n in zip(("first", "second"), pair["means"], pair["n"], strict=True)
         ]
         doubled = pair.get("UR_per_informant_p_exact_doubled", pair.get("UR_per_informant_p_doubled"))
-        return Apart(
-            {}, made, [(_("p by doubling the smaller tail"), doubled)], ends, how=_("the difference, 95 % of the resamples")
-        )
+        return Apart({}, made, [(_("p by doubling the smaller tail"), doubled)], ends, how=_("the difference, 95 % interval"))
     how = _("R², 95 % by leaving out each holder") if interval == "r2" else _("F, 95 % by leaving out each holder")
     return Apart({"a": 2, "N": sum(pair["n"]) - pair["left_out"]}, (), [("R²", test["R2"]), ("F", test["F"])], ends, how=how)

@@ -31,7 +31,7 @@ def indices(one: Asked, audience: Audience, _names: Names) -> Content:
     lede = _("N = %(n)s, NC = %(nc)s. A dash is undefined; open a number for its formula and the counts put in.", n=r.n, nc=r.nc)
     if not r.told.any():
         return Content(heading, lede, empty=_("Nothing counts under these rules yet."))
-    sure = analyses.uncertainty(g.scope, one.rules, group=one.group, purpose=audience.purpose, threshold=threshold,
+    sure = analyses.uncertainty(g.scope, one.rules, group=one.group, purpose=audience.purpose,
                                again="again" in request.args)  # fmt: skip
     taxa = [int(at) for at in np.flatnonzero(r.told) if audience.sees_taxon(r.taxa[at], one.group)]
     taxa.sort(key=lambda at: (-r.ci[at], r.taxa[at]))

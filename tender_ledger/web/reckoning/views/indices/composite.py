@@ -6,7 +6,6 @@ from tender_ledger.formats.tables import Column, Table
 from tender_ledger.operations.scores import cultural_significance
 from tender_ledger.web.reckoning.contents import Apart, Block, Link, Row
 from tender_ledger.web.reckoning.views.indices.counted import Counted
-from tender_ledger.web.reckoning.views.intervals import ends_of
 from tender_ledger.web.shared.words import gettext as _
 
 
@@ -20,23 +19,14 @@ def composite(counted: Counted, scope: Scope) -> Block:
     })  # fmt: skip
     significance = cultural_significance(scope, r)
 
-    def scored_ends(taxon: str) -> tuple[float, float] | None:
-        """The scores stand, and the citations beside those of the most cited plant are resampled."""
-        ends = counted.ends("taxa", "cf", taxon)
-        if ends is None or taxon not in significance:
-            return None
-        total = sum(i * e * f for i, e, f in significance[taxon][1])
-        return total * ends[0], total * ends[1]
-
     for row in rows:
         row["csi"] = significance[row["taxon"]][0] if row["taxon"] in significance else None
-        row |= ends_of("csi", scored_ends(row["taxon"]))
     columns = [
         Column("taxon", _("plant"), "taxon"),
         Column("cv", "CV", ends=True),
-        Column("csi", "CSI", "tenth", ends=True),
-        Column("ri", "RI", ends=True),
-        Column("rip", _("RI (properties)"), ends=True),
+        Column("csi", "CSI", "tenth"),
+        Column("ri", "RI"),
+        Column("rip", _("RI (properties)")),
     ]
     nc = r.uses_told if r.by_use else r.nc
     fc_max, nu_max = int(r.fc.max(initial=0)), int(r.nu.max(initial=0))
@@ -53,14 +43,13 @@ def composite(counted: Counted, scope: Scope) -> Block:
     def ri(row: Row) -> Apart:
         put = {"FC": row["fc"], "NU": row["nu"], "FC_max": fc_max, "NU_max": nu_max}
         made = [Link("FC / FCmax", f"{row['fc'] / fc_max:.3f}"), Link("NU / NUmax", f"{row['nu'] / nu_max:.3f}")]
-        return Apart(put, made, [(_("RI (properties)"), row["rip"]), ("CI", row["ci"])],
-                     counted.ends("taxa", "ri", row["taxon"]))  # fmt: skip
+        return Apart(put, made, [(_("RI (properties)"), row["rip"]), ("CI", row["ci"])])  # fmt: skip
 
     def rip(row: Row) -> Apart:
         put = {"NUC": row["nuc"], "NT": row["nt"], "NUC_max": nuc_max, "NT_max": nt_max}
         made = [Link("NUC / NUCmax", f"{row['nuc'] / nuc_max:.3f}"), Link("NT / NTmax", f"{row['nt'] / nt_max:.3f}")]
         others = [("RI", row["ri"]), (_("of 100 instead of 2"), row["rip"] * 50)]
-        return Apart(put, made, others, counted.ends("taxa", "rip", row["taxon"]))
+        return Apart(put, made, others)
 
     def csi(row: Row) -> Apart:
         scores = significance[row["taxon"]][1] if row["taxon"] in significance else []
@@ -68,7 +57,7 @@ def composite(counted: Counted, scope: Scope) -> Block:
         made = [Link(counted.labels.get(code, code), f"{i} · {e} · {f} = {i * e * f}")
                 for code, (i, e, f) in zip(told, scores, strict=False)]  # fmt: skip
         put = {"FC": row["fc"], "FC_max": fc_max, "sum_u": sum(i * e * f for i, e, f in scores)}
-        return Apart(put if scores else {}, made, [("CI", row["ci"]), ("CV", row["cv"])], scored_ends(row["taxon"]))
+        return Apart(put if scores else {}, made, [("CI", row["ci"]), ("CV", row["cv"])])
 
     return Block(
         "composite",

@@ -34,9 +34,9 @@ def fidelity(counted: Counted) -> Block:
         Column("taxon", _("plant"), "taxon"),
         Column("purpose", _("main category"), "text"),
         Column("fc", "FC", "count"),
-        Column("fl", "FL", "tenth", ends=True),
-        Column("rpl", "RPL", ends=True),
-        Column("rop", "ROP", "tenth", ends=True),
+        Column("fl", "FL", "tenth"),
+        Column("rpl", "RPL"),
+        Column("rop", "ROP", "tenth"),
     ]
     how = _("fitted by least squares") if popularity.fitted else _("as it was set")
     said = _("T = %(t)s informants, %(how)s.", t=popularity.threshold, how=how) if popularity.threshold else r.why_no_threshold()
@@ -46,21 +46,18 @@ def fidelity(counted: Counted) -> Block:
         made = [Link(counted.labels.get(code, code), _("%(k)s of %(n)s", k=number, n=f"{row['fc']:.0f}"))
                 for code, number in row["by_category"]]  # fmt: skip
         other = _("FL by category") if r.by_use else _("FL by specific use")
-        return Apart({"I_p": row["main"], "FC": row["fc"]}, made, [(other, row["other"])],
-                     counted.ends("taxa", "fl", row["taxon"]))  # fmt: skip
+        return Apart({"I_p": row["main"], "FC": row["fc"]}, made, [(other, row["other"])])  # fmt: skip
 
     def rpl(row: Row) -> Apart:
         others = [
             (_("RPL over the highest FC"), row["fc"] / highest),
             (_("RPL, T half the highest"), min(2 * row["fc"] / highest, 1)),
         ]
-        ends = counted.ends("taxa", "rpl", row["taxon"])
-        return Apart({"FC": row["fc"], "T": popularity.threshold}, (), others, ends)
+        return Apart({"FC": row["fc"], "T": popularity.threshold}, (), others)
 
     def rop(row: Row) -> Apart:
         put = {"FL": f"{row['fl']:.1f}", "RPL": f"{row['rpl']:.3f}"}
-        return Apart(put, (), [(_("ROP by RPL over the highest FC"), row["fl"] * row["fc"] / highest)],
-                     counted.ends("taxa", "rop", row["taxon"]))  # fmt: skip
+        return Apart(put, (), [(_("ROP by RPL over the highest FC"), row["fl"] * row["fc"] / highest)])  # fmt: skip
 
     return Block(
         "fidelity",

@@ -93,8 +93,7 @@ def families(counted: Counted) -> Block:
     rows: list[dict[str, Any]] = [
         {"family": name, "taxa": int(found.taxa[at]), "ur": float(found.ur[at]), "fuv": float(found.fuv_all[at]),
          "fuva": float(asked[at]) if all_asked[name] else None, "ci": float(found.ci_sum[at]),
-         **ends_of("fuv", counted.ends("families", "fuv", name)),
-         **ends_of("fuva", counted.ends("families", "fuva", name) if r.askings_recorded and all_asked[name] else None)}
+         **ends_of("fuv", counted.ends("families", "fuv", name))}
         for at, name in enumerate(found.names) if audience.sees_family(name, group)
     ]  # fmt: skip
     rows.sort(key=lambda row: (-row["fuv"], row["family"]))
@@ -103,7 +102,7 @@ def families(counted: Counted) -> Block:
         Column("taxa", _("cited species"), "count", explains="cited"),
         Column("ur", "UR", "count", explains="familyur"),
         Column("fuv", _("FUV (all)"), ends=True),
-        Column("fuva", _("FUV (asked)"), ends=True),
+        Column("fuva", _("FUV (asked)")),
     ]
 
     def of_species(values: Any, row: Row) -> list[Link]:
@@ -119,8 +118,8 @@ def families(counted: Counted) -> Block:
 
     def fuva(row: Row) -> Apart:
         others = [(_("FUV (all)"), row["fuv"]), (_("sum of CI"), row["ci"])]
-        return Apart({"n": row["taxa"], "sum_s": f"{row['fuva'] * row['taxa']:.3f}"}, of_species(r.uv_asked, row), others,
-                     counted.ends("families", "fuva", row["family"]))  # fmt: skip
+        put = {"n": row["taxa"], "sum_s": f"{row['fuva'] * row['taxa']:.3f}"}
+        return Apart(put, of_species(r.uv_asked, row), others)
 
     return Block(
         "families",

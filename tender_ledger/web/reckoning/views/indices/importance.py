@@ -47,7 +47,11 @@ def importance(counted: Counted) -> Block:
         _("How often it was told"),
         table=Table("importance", _("Use values"), columns, rows, subject="taxon"),
         sentences=[
-            _("The line under a value spans 95 % of the resamples of whole holders; its ends stand in the margin and the files.")
+            _(
+                "The line under a value is its 95 % interval; its ends stand in the margin and the files. Of plants that "
+                "fewer than five tell, and of values that no interval held in invented studies (CSI, RI, FL, RPL, ROP, UD, "
+                "IE, FUV of those asked), there is none."
+            )
         ],
         cautions=_without_width(rows),
         apart={"uvt": told},

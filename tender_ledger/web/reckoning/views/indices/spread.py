@@ -27,10 +27,10 @@ def spread(counted: Counted) -> Block:
     ]
     columns = [
         Column("taxon", _("plant"), "taxon"),
-        Column("ud", "UD", ends=True),
+        Column("ud", "UD"),
         Column("ue", "UE", ends=True),
         Column("id", "ID", ends=True),
-        Column("ie", "IE", ends=True),
+        Column("ie", "IE"),
         Column("uc", "UC", ends=True),
     ]
 
@@ -41,8 +41,7 @@ def spread(counted: Counted) -> Block:
 
     def ud(row: Row) -> Apart:
         others = [(_("UE over NU"), row["ue"]), (_("UE over NC"), row["ud"] / r.nc if r.nc else None)]
-        return Apart({"UR": row["ur"], "S": row["by_category"]}, by_category(row), others,
-                     counted.ends("taxa", "ud", row["taxon"]))  # fmt: skip
+        return Apart({"UR": row["ur"], "S": row["by_category"]}, by_category(row), others)  # fmt: skip
 
     def ue(row: Row) -> Apart:
         others = [(_("UE over NC"), row["ud"] / r.nc if r.nc else None)]
@@ -54,8 +53,8 @@ def spread(counted: Counted) -> Block:
         return Apart({"UR": row["ur"], "S": row["squares"]}, (), others, counted.ends("taxa", "id", row["taxon"]))
 
     def ie(row: Row) -> Apart:
-        return Apart({"ID": f"{row['id']:.3f}", "FC": row["fc"]}, (), [(_("IE over N"), row["id"] / r.n if r.n else None)],
-                     counted.ends("taxa", "ie", row["taxon"]))  # fmt: skip
+        over_n = row["id"] / r.n if r.n else None
+        return Apart({"ID": f"{row['id']:.3f}", "FC": row["fc"]}, (), [(_("IE over N"), over_n)])
 
     def uc(row: Row) -> Apart:
         return Apart({"FC": row["fc"], "N": r.n}, (), [("RFC", row["rfc"])], counted.ends("taxa", "uc", row["taxon"]))

@@ -8,7 +8,7 @@ from scipy import stats
 
 from tender_ledger.core.groups.permanova import jaccard_distances, permanova
 from tender_ledger.core.knowledge import difference_between, median_ends
-from tender_ledger.core.resampling.leaving_out import ends_of_shares, jackknife_errors
+from tender_ledger.core.resampling.jackknife import ends_of_shares, jackknife_errors
 from tender_ledger.core.resampling.quantiles import Z
 from tender_ledger.core.sampling.accumulation import coverage, coverage_ends, informants_for
 from tender_ledger.core.sampling.incidence import Incidences
