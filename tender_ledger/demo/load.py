@@ -190,7 +190,7 @@ class _Loader:
             number = plants.add_plant(self.recorder, growth_form=row["growth_form"], remarks=row["remarks"])
             if row["taxon"]:
                 values = {name: row[name] for name in ("taxon", "qualifier", "basis", "confidence", "determiner")}
-                plants.determine_plant(self.recorder, number, self.names, **values)
+                plants.determine_plant(self.recorder, number, self.names, **values)  # type: ignore[arg-type] # all are texts
         ids = {one["number"]: one["id"] for one in encounter_queries.encounters(self.owner)}
         for row in _rows("names.csv", "plant", "name"):
             used = [pair.split(":") for pair in row["attested"].split()]

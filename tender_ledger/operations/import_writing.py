@@ -15,14 +15,13 @@ from tender_ledger.core.text import fold
 from tender_ledger.formats.languages import language_of
 from tender_ledger.operations.encounters import reserve_numbers
 from tender_ledger.operations.errors import Refused
-from tender_ledger.operations.plants import keep_taxon
+from tender_ledger.operations.plants import keep_own_taxa, keep_taxon
 from tender_ledger.storage.bulk import references_checked_together
 from tender_ledger.storage.database import copy_rows, database, look_up_by_index, refresh_statistics, rows
 from tender_ledger.storage.history import ActWriter
 from tender_ledger.storage.models import (
     Asking,
     Attestation,
-    Checklist,
     Community,
     Consent,
     Determination,
@@ -40,7 +39,6 @@ from tender_ledger.storage.models import (
     PropertyClaim,
     Purpose,
     Source,
-    Taxon,
     UseReport,
     VocabularyTerm,
 )
@@ -57,7 +55,6 @@ _OF_RUNS = {"use_report": "id", **{child.model._meta.table_name: child.parent fo
 _REFERRED_TO = ("use_report", "asking", "plant", "encounter", "encounter_informant", "informant", "holder", "local_name")
 _PLANT_UNSAID = {"growth_form": "", "habitat": "", "remarks": "", "origin": "unknown", "management": "unknown", "stage": None}
 _LISTED = 20  # so many lines are named where an agreement refuses them
-_OWN_NAMES = "Names of imported tables"
 _MANY = {"part": ("parts", "part_id"), "preparation": ("methods", "method_id"), "application": ("applications", "application_id")}
 
 
@@ -159,16 +156,7 @@ class ImportWriter:
         own = [one for name, one in named.items() if name not in listed]
         if not own:
             return
-        study = self.scope.study_id
-        Checklist.insert(study_id=study, name=_OWN_NAMES, version="1").on_conflict_ignore().execute()
-        checklist = Checklist.get((Checklist.study_id == study) & (Checklist.name == _OWN_NAMES)).id
-        kept = [
-            {"checklist_id": checklist, "name": one.name, "authorship": one.authorship, "rank": one.rank,
-             "genus": one.genus, "family": one.family, "name_fold": fold(one.name)} for one in own
-        ]  # fmt: skip
-        for at in range(0, len(kept), _RUN):
-            Taxon.insert_many(kept[at : at + _RUN]).on_conflict_ignore().execute()
-        self.taxa |= {one.name: one.id for one in Taxon.select().where(Taxon.checklist_id == checklist) if one.name in named}
+        self.taxa |= keep_own_taxa(self.scope, own)
 
     def _keep_purposes(self, wanted: Callable[[Reference | TermKey], bool]) -> None:
         codings = (coding for landing in self.plan.landing for coding in _codings(landing))

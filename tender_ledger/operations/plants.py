@@ -6,6 +6,7 @@ from typing import Any
 from tender_ledger.core.measures import MeasureNotRead, read_measure
 from tender_ledger.core.names import NamesService, TaxonName, find_name
 from tender_ledger.core.names.matching import match_name
+from tender_ledger.core.names.scientific import part_qualifier, usual_rank
 from tender_ledger.core.rights import Right
 from tender_ledger.core.terms import Scope
 from tender_ledger.core.text import clean, fold
@@ -22,6 +23,8 @@ CONFIDENCES = {"sure": "sure", "likely": "likely", "doubtful": "doubtful"}
 ORIGINS = {"unknown": "not known", "native": "native", "introduced": "introduced", "invasive": "invasive"}
 MANAGEMENT = {"unknown": "not known", "wild": "wild", "tolerated": "tolerated", "encouraged": "encouraged",
               "cultivated": "cultivated", "bought": "bought"}  # fmt: skip
+OWN_NAMES = "Names of imported tables"  # the list of the names of a study that no checklist has, however they came
+_AT_ONCE = 4000  # so many rows are written at once
 QUALIFIERS = {"none": "", "cf": "cf.", "aff": "aff.", "sp": "sp.", "hybrid": "hybrid"}
 
 
@@ -142,17 +145,21 @@ def name_plant(scope: Scope, number: int, *, name: str, language_id: int | None,
 
 
 def determine_plant(scope: Scope, number: int, names: NamesService, *, taxon: str, qualifier: str, basis: str,
-                    confidence: str, determiner: str = "", remarks: str = "") -> None:  # fmt: skip
+                    confidence: str, determiner: str = "", remarks: str = "", as_written: bool = False,
+                    family: str = "") -> None:  # fmt: skip
     """Say what a plant is, at whatever rank; no name says that it is of none that anybody can tell. A later determination stands
     in place of the earlier, which stays in the history.
 
     Recording a first determination needs the right to record, changing one the right to redetermine. Refused for a name
-    that the names service does not have, and for none where nothing was determined.
+    that the names service does not have, unless it is to be kept `as_written`, of a `family` that may be open; and for none
+    where nothing was determined.
     """
     plant = _plant(scope, number)
     scope.viewer.require(Right.REDETERMINE if plant["determination_id"] else Right.RECORD)
     if not clean(taxon) and not plant["determination_id"]:
         raise Refused({"taxon": "The scientific name is missing. A plant without one needs no determination."})
+    if as_written:
+        names = WithWritten(names, scope, taxon, family)
     found = found_name(names, taxon) if clean(taxon) else None
     values = {
         "verbatim": clean(taxon),
@@ -165,6 +172,54 @@ def determine_plant(scope: Scope, number: int, names: NamesService, *, taxon: st
         writing.create(Determination, {**values, "taxon_id": keep_taxon(names, found) if found else None})
 
 
+class WithWritten:
+    """A names service, and behind it a name of which it has nothing, kept in a list of the study's own as it was written."""
+
+    def __init__(self, names: NamesService, scope: Scope, written: str, family: str = "") -> None:
+        self._names, self._scope, self._family = names, scope, clean(family)
+        self._written, _qualifier = part_qualifier(clean(written))
+
+    @property
+    def title(self) -> str:
+        return self._names.title
+
+    @property
+    def version(self) -> str:
+        return self._names.version
+
+    def namesakes(self, name: str) -> list[TaxonName]:
+        found = self._names.namesakes(name)
+        if found or fold(name) != fold(self._written):
+            return found
+        return [TaxonName(self._written, "", usual_rank(self._written), self._family)]
+
+    def suggest(self, typed: str, limit: int = 10) -> list[TaxonName]:
+        return self._names.suggest(typed, limit)
+
+    def near(self, name: str, limit: int = 50) -> list[TaxonName]:
+        return self._names.near(name, limit)
+
+    def keep(self, name: TaxonName) -> int | None:
+        """The row of the name in the study's own list, where it is the one that was written and no checklist has it."""
+        if self._names.namesakes(name.name) or name.name != self._written:
+            return None
+        return keep_own_taxa(self._scope, [name])[name.name]
+
+
+def keep_own_taxa(scope: Scope, names: Sequence[TaxonName]) -> dict[str, int]:
+    """The rows, by name, of names that no checklist has: they stand in a list of the study's own."""
+    Checklist.insert(study_id=scope.study_id, name=OWN_NAMES, version="1").on_conflict_ignore().execute()
+    checklist = Checklist.get((Checklist.study_id == scope.study_id) & (Checklist.name == OWN_NAMES)).id
+    kept = [
+        {"checklist_id": checklist, "name": one.name, "authorship": one.authorship, "rank": one.rank, "genus": one.genus,
+         "family": one.family, "name_fold": fold(one.name)} for one in names
+    ]  # fmt: skip
+    for at in range(0, len(kept), _AT_ONCE):
+        Taxon.insert_many(kept[at : at + _AT_ONCE]).on_conflict_ignore().execute()
+    wanted = {one.name for one in names}
+    return {one.name: one.id for one in Taxon.select().where(Taxon.checklist_id == checklist) if one.name in wanted}
+
+
 def found_name(names: NamesService, typed: str) -> TaxonName:
     """The name of the service that was typed, accepted or a synonym. What is only near is told in the refusal, never taken."""
     match = match_name(names, clean(typed))
@@ -173,7 +228,8 @@ def found_name(names: NamesService, typed: str) -> TaxonName:
         if any(fold(one.name) == fold(typed) for one, _how in match.near):
             raise Refused({"taxon": f"The checklist has “{clean(typed)}” more than once: {near}. Write it with its author."})
         listed = f" Near it: {near}. Write the one that is meant." if near else ""
-        raise Refused({"taxon": f"The checklist has no “{clean(typed)}”.{listed}"})
+        remedy = " Or keep it as written below; or bring a checklist that has it."
+        raise Refused({"taxon": f"The checklist has no “{clean(typed)}”.{listed}{remedy}"})
     return match.name
 
 
@@ -181,6 +237,8 @@ def keep_taxon(names: NamesService, name: TaxonName) -> int:
     """The row of a name of the service, made when it is first used, its accepted name with it; one with a key has it already."""
     if name.key:
         return name.key
+    if isinstance(names, WithWritten) and (own := names.keep(name)) is not None:
+        return own
     accepted = find_name(names, name.accepted) if name.accepted else None
     accepted_id = keep_taxon(names, accepted) if accepted else None
     Checklist.insert(name=names.title, version=names.version).on_conflict_ignore().execute()

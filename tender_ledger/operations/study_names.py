@@ -3,7 +3,7 @@
 from collections.abc import Sequence
 from typing import Any
 
-from tender_ledger.core.names import NamesService, TaxonName, begins
+from tender_ledger.core.names import NamesService, TaxonName, begins, by_rank
 from tender_ledger.core.terms import Scope
 from tender_ledger.core.text import fold
 from tender_ledger.storage.queries import checklists
@@ -31,7 +31,7 @@ class StudyNames:
         own = [
             one for one in _names(checklists.beginning(self._lists, wanted, 4 * limit)) if begins(wanted, fold(one.name).split())
         ]
-        return _each_once([*own, *self._behind.suggest(typed, limit)])[:limit]
+        return sorted(_each_once([*own, *self._behind.suggest(typed, limit)]), key=by_rank)[:limit]
 
     def near(self, name: str, limit: int = 50) -> list[TaxonName]:
         return _each_once([*_names(checklists.near(self._lists, name, limit)), *self._behind.near(name, limit)])

@@ -34,7 +34,8 @@ RIGHT_OF_OPERATION: Mapping[str, Right] = {
          "determine_plant", "record_report", "correct_report", "remove_report", "complete_report", "duplicate_report",
          "split_report", "merge_reports", "dispute_report", "settle_dispute", "claim_property", "remove_claim", "link_plants",
          "unlink_plants", "record_asking", "record_caution", "remove_caution", "make_questionnaire", "correct_questionnaire",
-         "remove_questionnaire", "enter_answers"),
+         "remove_questionnaire", "enter_answers", "record_beside", "remove_plant", "remove_name", "remove_encounter",
+         "remove_holder"),
         Right.RECORD,
     ),
 }  # fmt: skip

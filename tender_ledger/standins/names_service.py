@@ -5,7 +5,7 @@ from collections.abc import Sequence
 from difflib import SequenceMatcher
 from pathlib import Path
 
-from tender_ledger.core.names import TaxonName, begins, genera_and_families
+from tender_ledger.core.names import TaxonName, begins, by_rank, genera_and_families
 from tender_ledger.core.text import fold
 from tender_ledger.formats.vocabularies import read_checklist
 
@@ -30,7 +30,7 @@ class ChecklistNames:
     def suggest(self, typed: str, limit: int = 10) -> list[TaxonName]:
         wanted = fold(typed).split()
         fits = [name for key, names in self._by_fold.items() if wanted and begins(wanted, key.split()) for name in names]
-        return sorted(fits, key=lambda name: (name.accepted != "", name.name))[:limit]
+        return sorted(fits, key=lambda name: (by_rank(name), name.accepted != "", name.name))[:limit]
 
     def near(self, name: str, limit: int = 50) -> list[TaxonName]:
         alike = SequenceMatcher(None, b=fold(name), autojunk=False)

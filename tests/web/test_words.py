@@ -1,14 +1,17 @@
 """How numbers, names and rules are written on the pages."""
 
 import math
+import re
 from typing import Any
 
 import pytest
 
 from tender_ledger.core.rules import BASES, CountingRules
+from tender_ledger.operations.glossary import field_terms, index_terms
 from tender_ledger.web.shared.rules_sentence import BASIS_NAMES, rules_sentence
 from tender_ledger.web.shared.templating import count, decimal, recording_time, sci
 from tender_ledger.web.shared.words import gettext, ngettext
+from tests.conftest import SignedIn
 
 COUNTING = "Counting one report a holder, plant and"
 DEFAULT = "on any ground but hearsay, reading and published studies."
@@ -67,3 +70,17 @@ def test_sentences_pass_through_gettext_with_their_values():
         "2 reports",
         "0 reports",
     ]
+
+
+def test_the_glossary_explains_every_term_with_its_source_and_labels_lead_to_it(sign_in: SignedIn):
+    client = sign_in()
+    page = client.get("/study/VELDRA/glossary").text
+    anchors = re.findall(r'<div id="([a-z_0-9]+)">', page)
+    assert len(anchors) == len(set(anchors)) > 60
+    assert all(f'id="{key}"' in page for key in ("use_report", "basis", "ci", "icf", "uvt", "cv"))
+    assert page.count("<math") > 30
+    for address in ("/study/VELDRA/reports/1", "/study/VELDRA/plants/1"):
+        linked = re.findall(r"/study/VELDRA/glossary#([a-z_]+)", client.get(address).text)
+        assert {"basis", "part", "use"} <= set(linked)
+        assert set(linked) <= set(anchors)
+    assert all(one.source for one in (*field_terms(), *index_terms()))

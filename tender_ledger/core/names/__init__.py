@@ -86,6 +86,11 @@ def begins(typed: Sequence[str], words: Sequence[str]) -> bool:
     return len(typed) <= len(words) and all(word.startswith(part) for part, word in zip(typed, words, strict=False))
 
 
+def by_rank(name: TaxonName) -> int:
+    """Where a name stands among those that typed letters can begin: species and below, then genera, then all above."""
+    return 2 if name.rank in ABOVE_GENUS else 1 if name.rank == "genus" else 0
+
+
 ABOVE_GENUS = frozenset({"family", "order", "class", "phylum", "division", "kingdom", "superfamily", "subfamily", "tribe",
                           "subtribe", "suborder", "superorder", "subclass", "subphylum", "domain"})  # fmt: skip
 

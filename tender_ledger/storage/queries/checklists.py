@@ -45,13 +45,13 @@ def namesakes(lists: Sequence[int], name: str) -> list[dict[str, Any]]:
 
 
 def beginning(lists: Sequence[int], typed: Sequence[str], limit: int) -> list[dict[str, Any]]:
-    """Names whose words begin with the typed ones, folded; accepted names first."""
+    """Names whose words begin with the typed ones, folded; species before genera and families, accepted names first."""
     if not typed:
         return []
     pattern = "% ".join(_escaped(word) for word in typed) + "%"
     return rows(
         f"""{_NAMES} WHERE x.checklist_id = ANY(%(lists)s) AND x.name_fold LIKE %(pattern)s
-            ORDER BY x.accepted_id IS NOT NULL, x.name, x.id LIMIT %(limit)s""",
+            ORDER BY x.name NOT LIKE '%% %%', x.accepted_id IS NOT NULL, x.name, x.id LIMIT %(limit)s""",
         lists=list(lists),
         pattern=pattern,
         limit=limit,

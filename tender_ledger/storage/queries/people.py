@@ -87,6 +87,19 @@ def holder(scope: Scope, code: str) -> dict[str, Any] | None:
     )
 
 
+def was_met(scope: Scope, holder_id: int) -> bool:
+    """Whether a holder whom the viewer may see stands in an encounter."""
+    return bool(
+        value(
+            """SELECT EXISTS (SELECT FROM informant i JOIN encounter_informant x ON x.informant_id = i.id
+                 JOIN encounter e ON e.id = x.encounter_id AND e.removed_at IS NULL
+               WHERE i.study_id = %(study)s AND i.holder_id = %(holder)s)""",
+            study=scope.study_id,
+            holder=holder_id,
+        )
+    )
+
+
 def withheld_holders(scope: Scope) -> list[dict[str, Any]]:
     """What the owner alone sees of holders who are sealed or not shown: code, day, and why."""
     if not parameters(scope)["owner"]:

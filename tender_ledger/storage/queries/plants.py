@@ -42,13 +42,14 @@ def _tellings(scope: Scope, which: str = "true") -> str:
 def _plants(scope: Scope) -> str:
     """Plants with their local names, most attested first; a name that only hidden holders used is hidden with them."""
     return f"""{_tellings(scope)},
-        names AS (SELECT n.id, n.plant_id, n.name, n.gloss, l.code AS code,
+        names AS (SELECT n.id, n.version, n.plant_id, n.name, n.gloss, l.code AS code,
                 l.name || coalesce(', ' || dl.name, '') AS language,
                 count(*) FILTER (WHERE t.seen) AS attested
             FROM local_name n JOIN wanted w ON w.id = n.plant_id LEFT JOIN language l ON l.id = n.language_id
             LEFT JOIN dialect dl ON dl.id = n.dialect_id LEFT JOIN telling t ON t.name_id = n.id AND t.live
             WHERE n.removed_at IS NULL GROUP BY n.id, l.code, l.name, dl.name HAVING NOT n.told OR bool_or(t.seen) IS NOT FALSE),
-        listed AS (SELECT plant_id, json_agg(json_build_object('name', name, 'language', language, 'code', code, 'gloss', gloss,
+        listed AS (SELECT plant_id, json_agg(json_build_object('id', id, 'version', version, 'name', name,
+                     'language', language, 'code', code, 'gloss', gloss,
                      'attested', attested) ORDER BY attested DESC, id) AS names FROM names GROUP BY plant_id)
         SELECT p.id, p.number, 'P-' || lpad(p.number::text, 3, '0') AS field_number, p.growth_form, p.remarks, p.version,
             p.habitat, p.origin, p.management, p.stage_id,
@@ -56,11 +57,25 @@ def _plants(scope: Scope) -> str:
             coalesce(listed.names, '[]') AS names,
             d.id AS determination_id, d.qualifier, d.basis AS determination_basis, d.confidence, d.determiner,
             d.determined_on, x.name AS taxon, x.authorship, x.rank, x.family,
+            EXISTS (SELECT FROM checklist c WHERE c.id = x.checklist_id AND c.study_id IS NOT NULL
+                AND NOT EXISTS (SELECT FROM study_checklist b WHERE b.checklist_id = c.id)) AS unlisted,
             acc.name AS accepted, acc.authorship AS accepted_authorship, coalesce(known.reports, 0) AS reports
         FROM wanted p LEFT JOIN listed ON listed.plant_id = p.id LEFT JOIN known ON known.plant_id = p.id
         LEFT JOIN determination d ON d.plant_id = p.id AND d.is_current AND d.removed_at IS NULL
         LEFT JOIN taxon x ON x.id = d.taxon_id LEFT JOIN taxon acc ON acc.id = x.accepted_id
         WHERE {_SHOWN}"""
+
+
+def local_name(scope: Scope, name_id: int) -> dict[str, Any] | None:
+    """A local name by its number, where the viewer may know of its plant and of it: version, plant (its number)."""
+    found = row(
+        """SELECT n.id, n.version, p.number AS plant FROM local_name n JOIN plant p ON p.id = n.plant_id
+           WHERE n.study_id = %(study)s AND n.id = %(name)s AND n.removed_at IS NULL AND p.removed_at IS NULL""",
+        study=scope.study_id,
+        name=name_id,
+    )
+    of = plant(scope, found["plant"]) if found else None
+    return found if of and any(one["id"] == name_id for one in of["names"]) else None
 
 
 def hidden_plants(scope: Scope) -> list[int]:

@@ -86,6 +86,21 @@ def components_told(scope: Scope, report_ids: list[int]) -> dict[int, list[dict[
     return {number: list(components.values()) for number, components in told.items() if len(components) > 1}
 
 
+def steps_told(scope: Scope, report_ids: list[int]) -> dict[int, list[str]]:
+    """By report the steps of its preparation in words, in their order. The caller has shown that the reports may be read."""
+    found = rows(
+        f"""SELECT report_id, {_LABEL.format(term="method_id")} AS method, words, lasts, heat, strength FROM report_step
+            WHERE study_id = %(study)s AND report_id = ANY(%(reports)s) ORDER BY report_id, position""",
+        study=scope.study_id,
+        reports=report_ids,
+    )
+    steps: dict[int, list[str]] = {}
+    for one in found:
+        said = ", ".join(text for text in (one["words"], one["lasts"], one["heat"], one["strength"]) if text)
+        steps.setdefault(one["report_id"], []).append(": ".join(text for text in (one["method"], said) if text))
+    return steps
+
+
 def schemes(study_id: int) -> list[str]:
     """The coding schemes that categories stand in, shipped and the study's own."""
     return [

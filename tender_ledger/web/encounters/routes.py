@@ -14,11 +14,11 @@ from tender_ledger.core.freelists import Entered
 from tender_ledger.core.measures import find_measures
 from tender_ledger.core.rights import Right
 from tender_ledger.core.text import clean
-from tender_ledger.operations import drafts
+from tender_ledger.operations import drafts, removing
 from tender_ledger.operations import encounters as operations
 from tender_ledger.operations import freelists as list_operations
 from tender_ledger.operations import reports as report_operations
-from tender_ledger.operations.errors import Refused
+from tender_ledger.operations.errors import Conflict, Refused
 from tender_ledger.operations.recording_choices import recording_choices
 from tender_ledger.operations.tellings import says_beside, says_use
 from tender_ledger.operations.told_in_full import CHOSEN, TEXTS, ToldInFull
@@ -26,7 +26,7 @@ from tender_ledger.operations.typed_report import as_typed, informant_choices, p
 from tender_ledger.storage.queries import encounters as queries
 from tender_ledger.storage.queries import freelists, plants, reports, studies, told
 from tender_ledger.web.encounters.forms import EncounterForm, ListForm
-from tender_ledger.web.shared.answers import Page, form_page
+from tender_ledger.web.shared.answers import MEANWHILE, Page, form_page
 from tender_ledger.web.shared.report_form import GROUPS, DeskForm
 from tender_ledger.web.shared.report_rows import Rows, is_of_row, rows_of, rows_sent
 from tender_ledger.web.shared.spread import done, is_htmx, opened, spread
@@ -75,6 +75,21 @@ def correct(number: int) -> Page:
         title=_("Correct encounter %(number)s", number=number),
         now=found,
     )
+
+
+@encounters.post("/<int:number>/remove")
+def remove(number: int) -> Page:
+    """Take an encounter back that was opened by mistake."""
+    found = _encounter(number)
+    try:
+        removing.remove_encounter(g.scope, number, EncounterForm().seen_version())
+    except (Refused, Conflict) as why:
+        sentence = " ".join(why.errors.values()) if isinstance(why, Refused) else MEANWHILE
+        form = DeskForm(formdata=None)
+        form.form_errors.append(sentence)
+        form.fill({"informant": _only_teller(found), "client_key": _new_key()})
+        return _desk(_encounter(number), form, {}, status=422 if isinstance(why, Refused) else 409)
+    return done(_("The encounter is taken back."), url_for("encounters.list_encounters"))
 
 
 def _takes_position() -> bool:
@@ -158,7 +173,7 @@ def _desk(
         "rows": rows,
         "wrong": wrong or {},
         "unfolded": form.more(rows).says_something(),
-        "entries": _by_plant(here, asked, known),
+        "entries": _by_plant(here, asked, known, fresh),
         "told": here,
         "lists": freelists.lists_of(g.scope, found["id"]),
         "said": said,
@@ -173,9 +188,13 @@ def _desk(
     return spread("encounters/record.html", "encounters/_margin_of_desk.html", plant=plant, **context), status
 
 
-def _by_plant(told: list[dict[str, Any]], asked: list[dict[str, Any]], known: dict[int, Any]) -> list[dict[str, Any]]:
-    """Reports and askings under the plants they are about, in the order in which the plants were first spoken of."""
-    order = dict.fromkeys([*(one["plant_id"] for one in told), *(one["plant_id"] for one in asked)])
+def _by_plant(told: list[dict[str, Any]], asked: list[dict[str, Any]], known: dict[int, Any],
+              fresh: int | None) -> list[dict[str, Any]]:  # fmt: skip
+    """Reports and askings under the plants they are about, in the order in which the plants were first spoken of; the report that
+    was recorded just now and its plant stand first."""
+    of_fresh = [one["plant_id"] for one in told if one["id"] == fresh]
+    told = sorted(told, key=lambda one: one["id"] != fresh)  # stays in order but for the one that the eye looks for
+    order = dict.fromkeys([*of_fresh, *(one["plant_id"] for one in told), *(one["plant_id"] for one in asked)])
     return [
         {
             "plant": known[plant],

@@ -9,10 +9,10 @@ from werkzeug.wrappers import Response
 from tender_ledger.core.rights import Right
 from tender_ledger.figures.places import Place, place_map
 from tender_ledger.formats.languages import find_languages
-from tender_ledger.operations import guarding
+from tender_ledger.operations import guarding, removing
 from tender_ledger.operations import people as operations
 from tender_ledger.operations import sources as source_operations
-from tender_ledger.operations.errors import Refused
+from tender_ledger.operations.errors import Conflict, Refused
 from tender_ledger.storage.queries import guarding as guarding_queries
 from tender_ledger.storage.queries import people as queries
 from tender_ledger.storage.queries import reports as report_queries
@@ -32,7 +32,7 @@ from tender_ledger.web.people.forms import (
     SourceForm,
     WithdrawalForm,
 )
-from tender_ledger.web.shared.answers import Page, form_page, part_saved
+from tender_ledger.web.shared.answers import MEANWHILE, Page, form_page, part_saved
 from tender_ledger.web.shared.looks import LOOKS
 from tender_ledger.web.shared.spread import done, spread
 from tender_ledger.web.shared.study_scope import study_blueprint
@@ -105,11 +105,13 @@ def _holder(code: str) -> dict[str, Any]:
 
 def _holder_page(found: dict[str, Any], *, agreement: AgreementForm | None = None, name_form: NameForm | None = None,
                  reveal: RevealForm | None = None, revealed: str = "", erasing: EraseForm | None = None,
-                 status: int = 200) -> Page:  # fmt: skip
+                 refused: str = "", status: int = 200) -> Page:  # fmt: skip
     page = spread(
         "people/holder.html",
         "people/_terms_margin.html",
         holder=found,
+        refused=refused,
+        met=queries.was_met(g.scope, found["id"]),
         shown=found["shown"],
         agreements=_with_limits(queries.agreements(g.scope, holder_id=found["id"])),
         reports=report_queries.reports(g.scope, informant_id=found["informant_id"]) if found["shown"] else [],
@@ -143,6 +145,18 @@ def correct_holder(code: str) -> Page:
         title=_("Correct %(code)s", code=code),
         fixed_code=code,
     )
+
+
+@people.post("/holders/<code>/remove")
+def remove_holder(code: str) -> Page:
+    """Take a holder back who was entered by mistake and never met."""
+    found = _holder(code)
+    try:
+        removing.remove_holder(g.scope, code, HolderForm().seen_version())
+    except (Refused, Conflict) as why:
+        sentence = " ".join(why.errors.values()) if isinstance(why, Refused) else MEANWHILE
+        return _holder_page(_holder(code), refused=sentence, status=422 if isinstance(why, Refused) else 409)
+    return done(_("%(code)s is taken back.", code=found["code"]), url_for("people.list_people"))
 
 
 @people.post("/holders/<code>/agreements")

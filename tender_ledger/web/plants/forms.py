@@ -130,6 +130,8 @@ class PictureForm(LedgerForm):
 
 class DeterminationForm(LedgerForm):
     taxon = text(_("Scientific name"), _("A few letters of genus and epithet are enough: pl la."), data_suggest="taxa")
+    as_written = BooleanField(_("Keep it as written, marked “not in a checklist”, where the checklist has no such name"))
+    family = text(_("Family"), _("Of a name kept as written; open where it is not known."))
     qualifier = SelectField(_("Qualifier"), choices=options((key, label or _("none")) for key, label in QUALIFIERS.items()))
     basis = SelectField(_("Determined from"), choices=options(BASES.items()))
     confidence = SelectField(_("How sure"), choices=options(CONFIDENCES.items()))

@@ -11,8 +11,9 @@ from tender_ledger.figures.name_web import Used, name_web, tangled
 from tender_ledger.formats.pictures import LARGEST_FILE
 from tender_ledger.operations import pictures as picture_operations
 from tender_ledger.operations import plants as operations
+from tender_ledger.operations import removing
 from tender_ledger.operations import studies as study_operations
-from tender_ledger.operations.errors import Refused
+from tender_ledger.operations.errors import Conflict, Refused
 from tender_ledger.operations.naming import check_name
 from tender_ledger.operations.plants import MANAGEMENT, ORIGINS
 from tender_ledger.operations.redetermining import Preview, preview_determination
@@ -29,7 +30,7 @@ from tender_ledger.web.plants.forms import (
     PictureForm,
     PlantForm,
 )
-from tender_ledger.web.shared.answers import Page, form_page, part_saved
+from tender_ledger.web.shared.answers import MEANWHILE, Page, form_page, part_saved
 from tender_ledger.web.shared.names import names_service
 from tender_ledger.web.shared.spread import done, spread
 from tender_ledger.web.shared.study_scope import study_blueprint
@@ -111,12 +112,16 @@ def plant_or_404(number: int) -> dict[str, Any]:
 
 def _plant_page(found: dict[str, Any], *, naming: NameForm | None = None, determining: DeterminationForm | None = None,
                 measuring: FeatureForm | None = None, picturing: PictureForm | None = None, preview: Preview | None = None,
-                status: int = 200) -> Page:  # fmt: skip
+                refused: str = "", status: int = 200) -> Page:  # fmt: skip
+    told_of = reports.reports(g.scope, plant_id=found["id"])
     page = spread(
         "plants/plant.html",
         "plants/_history.html",
         plant=found,
-        reports=reports.reports(g.scope, plant_id=found["id"]),
+        refused=refused,
+        reports=told_of,
+        beside=told.told_beside(g.scope, [one["id"] for one in told_of]),
+        steps=told.steps_told(g.scope, [one["id"] for one in told_of]),
         askings=reports.askings(g.scope, plant_id=found["id"]),
         determinations=queries.determinations(g.scope, found["id"]),
         history=acts.record_history(g.scope, "plant", found["id"]),
@@ -155,6 +160,35 @@ def correct(number: int) -> Page:
         lambda: url_for("plants.plant", number=number),
         plant=found,
     )
+
+
+@plants.post("/<int:number>/remove")
+def remove(number: int) -> Page:
+    """Take a plant back that was entered by mistake."""
+    found = plant_or_404(number)
+    try:
+        removing.remove_plant(g.scope, number, MetForm().seen_version())
+    except (Refused, Conflict) as why:
+        return _not_removed(found, why)
+    return done(_("%(plant)s is taken back.", plant=found["field_number"]), url_for("plants.list_plants"))
+
+
+@plants.post("/names/<int:name_id>/remove")
+def remove_name(name_id: int) -> Page:
+    """Take a local name back that was entered by mistake."""
+    found = queries.local_name(g.scope, name_id)
+    if found is None:
+        abort(404)
+    try:
+        removing.remove_name(g.scope, name_id, NameForm().seen_version())
+    except (Refused, Conflict) as why:
+        return _not_removed(plant_or_404(found["plant"]), why)
+    return done(_("The name is taken back."), url_for("plants.plant", number=found["plant"]))
+
+
+def _not_removed(found: dict[str, Any], why: Refused | Conflict) -> Page:
+    sentence = " ".join(why.errors.values()) if isinstance(why, Refused) else MEANWHILE
+    return _plant_page(found, refused=sentence, status=422 if isinstance(why, Refused) else 409)
 
 
 @plants.post("/<int:number>/features")
@@ -241,7 +275,9 @@ def determine(number: int) -> Page:
         g.member.require(Right.REDETERMINE)
         try:
             rules = study_operations.rules_in_force(g.scope)
-            preview = preview_determination(g.scope, number, names, rules, taxon=form.taxon.data or "")
+            written = form.taxon.data or ""
+            of = operations.WithWritten(names, g.scope, written, form.family.data or "") if form.as_written.data else names
+            preview = preview_determination(g.scope, number, of, rules, taxon=written)
         except Refused as refused:
             form.show(refused)
             return _plant_page(found, determining=form, status=422)

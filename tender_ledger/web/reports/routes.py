@@ -11,7 +11,7 @@ from tender_ledger.operations.told_in_full import ACTORS, CURRENCIES, HARVEST_EF
 from tender_ledger.operations.typed_report import TypedReport, as_typed
 from tender_ledger.storage.queries import acts, people, plants, told, worklist
 from tender_ledger.storage.queries import reports as queries
-from tender_ledger.web.shared.answers import Page
+from tender_ledger.web.shared.answers import MEANWHILE, Page
 from tender_ledger.web.shared.report_form import SLOTS, ReportForm
 from tender_ledger.web.shared.spread import done, is_htmx, spread
 from tender_ledger.web.shared.study_scope import study_blueprint
@@ -112,7 +112,7 @@ def remove(report: int) -> Page:
     except Conflict:
         fresh = report_or_404(report)
         form = drawn_from(fresh)
-        form.form_errors.append(_("Somebody saved this meanwhile; it was not taken back. This is how it stands now."))
+        form.form_errors.append(MEANWHILE)
         return _form(fresh, form, status=409)
     return done(_("Taken back; it is in no count any more."), _in_encounter(found))
 

@@ -9,8 +9,10 @@ from werkzeug.wrappers import Response
 from tender_ledger.operations.errors import Conflict, Refused
 from tender_ledger.web.shared.forms import LedgerForm
 from tender_ledger.web.shared.spread import done
+from tender_ledger.web.shared.words import gettext as _
 
 Page = str | Response | tuple[str, int]
+MEANWHILE = _("Somebody saved this meanwhile; it was not taken back. This is how it stands now.")
 
 
 def form_page(

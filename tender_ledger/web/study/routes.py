@@ -12,6 +12,7 @@ from tender_ledger.operations import permits as permit_operations
 from tender_ledger.operations import schemes as scheme_operations
 from tender_ledger.operations import studies as study_operations
 from tender_ledger.operations.errors import Conflict, Refused
+from tender_ledger.operations.glossary import field_terms, index_terms
 from tender_ledger.operations.history import undo_act
 from tender_ledger.operations.members import INVITED_FOR
 from tender_ledger.operations.told_in_full import schemes_of
@@ -23,6 +24,7 @@ from tender_ledger.web.security import own_path, public_link
 from tender_ledger.web.shared.act_names import ACTS
 from tender_ledger.web.shared.answers import Page, form_page, part_saved
 from tender_ledger.web.shared.chosen import WAYS
+from tender_ledger.web.shared.mathml import mathml
 from tender_ledger.web.shared.rules_sentence import rules_sentence
 from tender_ledger.web.shared.spread import done, spread
 from tender_ledger.web.shared.study_scope import study_blueprint
@@ -54,6 +56,12 @@ def new() -> Page:
         _("The study is set up. Next: its languages, communities and people."),
         lambda: url_for("study.cover", study=(form.code.data or "").strip().upper()),
     )
+
+
+@study.get("/glossary")
+def glossary() -> str:
+    """What the terms on the screens mean, each with its formula or source."""
+    return render_template("study/glossary.html", of_field=field_terms(), of_indices=index_terms(), mathml=mathml)
 
 
 @study.get("/")
