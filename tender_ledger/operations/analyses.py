@@ -328,11 +328,9 @@ def parts_and_preparations(scope: Scope, rules: CountingRules, *, purpose: Purpo
         tallies = {by: _tally(scope, rules, told=True, group=by if by == "community" else "") for by in _SHARED_BY}
         for name, by in product(("parts", "preparations"), _SHARED_BY):
             tally = tallies[by]
-            strata = tally.table.informants.community[tally.counted] * (rules.resample == "within_community")
-            drawn = draw(strata, REPLICATES, SEED)
             listed = tally.table.parts if name == "parts" else tally.table.preparations
             found = shares_told(tally, listed, by, tally.counted)
-            low, high = shares_ends(tally, listed, by, drawn)
+            low, high = shares_ends(tally, listed, by)
             kept = np.flatnonzero(found.counts.any(axis=1))
             body[f"{name}_by_{by}"] = {
                 "of": [found.of[at] for at in kept],

@@ -21,8 +21,9 @@ def held() -> dict[str, float]:
 
 @pytest.mark.parametrize("name", [*HELD_BY_TAXON, "icf", "sd", "se", "fuv", "parts", "rank by rfc", "rank by ci", "rank by uv"])
 def test_intervals_hold_their_estimand(held: dict[str, float], name: str):
-    assert held[name] >= 0.89, name
-    assert held[name] <= (1.0 if name.startswith("rank") else 0.99)
+    is_rank = name.startswith("rank")  # at least 95 %, whatever the ties
+    assert held[name] >= (0.95 if is_rank else 0.89), name
+    assert held[name] <= (1.0 if is_rank else 0.99)
 
 
 def test_intervals_of_differences_and_of_salience_hold_theirs():

@@ -16,7 +16,9 @@ from tender_ledger.core.groups.likeness import bray_curtis
 from tender_ledger.core.groups.ordination import average_tree, joins_found_again
 from tender_ledger.core.indices.parts import shares_ends, shares_told
 from tender_ledger.core.knowledge import tie_of_ranks
+from tender_ledger.core.resampling.bootstrap import rank_bands, resampled_sums
 from tender_ledger.core.resampling.drawing import draw, every_resample
+from tender_ledger.core.resampling.means import PerInformant
 from tender_ledger.core.resampling.pairs import difference_ends, gap_ends, resampled_distances, resampled_group
 from tender_ledger.core.resampling.quantiles import Z, weighted_ends
 from tests.conftest import REFERENCE
@@ -114,22 +116,36 @@ def test_the_ends_of_salience_are_those_of_all_resampled_lists():
     assert salience_ends([["a"], ["a", "b"]], every_resample(2))["mean"]["a"] == (1.0, 1.0)
 
 
-def test_the_ends_of_a_share_are_those_of_all_resamples():
+def test_the_ends_of_a_share_are_those_of_leaving_out_each_informant():
     tally = tally_of(rows_of("reports.csv"), rows_of("informants.csv"), {})
-    drawn, parts = every_resample(8), tally.table.parts
+    parts = tally.table.parts
     assert parts is not None
     told = shares_told(tally, parts, "category")
-    low, high = shares_ends(tally, parts, "category", drawn)
+    low, high = shares_ends(tally, parts, "category")
     row, leaf = told.of.index("MED"), told.labels.index("leaf")
-    own = np.zeros((8, len(told.labels)))
-    for one in range(8):
-        among = np.arange(8) == one
-        own[one] = shares_told(tally, parts, "category", among).counts[row][:-1]
-    counts = drawn.weights @ own
-    there = counts.sum(axis=1) > 0
-    values = counts[there, leaf] / counts[there].sum(axis=1)
-    assert (low[row, leaf], high[row, leaf]) == pytest.approx(weighted_ends(values, drawn.shares()[there]))
-    assert low[row, leaf] <= told.shares[row, leaf] <= high[row, leaf]
+    assert told.informants[row] >= 5
+    left = [shares_told(tally, parts, "category", np.arange(8) != one).shares[row, leaf] for one in range(8)]
+    angles = np.arcsin(np.sqrt(left))
+    error = math.sqrt(7 / 8 * ((angles - angles.mean()) ** 2).sum())
+    reach = float(stats.t.ppf(0.975, told.informants[row] - 1)) * error
+    angle = math.asin(math.sqrt(told.shares[row, leaf]))
+    expected = (math.sin(max(angle - reach, 0)) ** 2, math.sin(min(angle + reach, math.pi / 2)) ** 2)
+    assert (low[row, leaf], high[row, leaf]) == pytest.approx(expected)
+    assert np.isnan(low[told.informants < 5]).all()
+
+
+def test_a_rank_is_told_from_another_by_the_test_of_their_difference():
+    """Three taxa of 40 informants: two told alike, one told by nearly all; beside scipy's paired comparison."""
+    rng = np.random.default_rng(3)
+    own = (rng.random((40, 3)) < (0.3, 0.32, 0.95)).astype(np.int64)
+    who, taxon = np.nonzero(own)
+    order = np.argsort(taxon, kind="stable")
+    values = PerInformant(taxon[order], who[order], np.ones(len(who), dtype=np.int64), 3, 40)
+    drawn = draw(np.zeros(40, dtype=np.int64), 50, 1)
+    bands = rank_bands(values, resampled_sums(drawn, values), None, drawn)
+    assert (bands.low.tolist(), bands.high.tolist()) == ([2, 2, 1], [3, 3, 1])
+    assert stats.ttest_rel(own[:, 2], own[:, 0]).pvalue < 0.025 < stats.ttest_rel(own[:, 0], own[:, 1]).pvalue
+    assert bands.in_first.tolist() == [1, 1, 1]
 
 
 def test_a_tie_has_an_interval_unless_resamples_leave_it_undefined():

@@ -129,7 +129,7 @@ def intervals(tally: Tally, found: Bootstrap) -> dict[str, tuple[Floats, Floats]
         end[[int(name[-1]) for name in found.shown.names]] = values
     ends["fuv"] = (fuv[0], fuv[1])
     assert tally.table.parts is not None
-    low, high = shares_ends(tally, tally.table.parts, "category", draw(np.zeros(tally.n, dtype=np.int64), 300, 1))
+    low, high = shares_ends(tally, tally.table.parts, "category")
     of = shares_told(tally, tally.table.parts, "category", tally.counted).of
     ends["parts"] = (_by_category(of, low[:, :PARTS]), _by_category(of, high[:, :PARTS]))
     return ends

@@ -5,8 +5,8 @@ from dataclasses import dataclass
 import numpy as np
 import numpy.typing as npt
 
-from tender_ledger.core.resampling.drawing import Resamples
-from tender_ledger.core.resampling.quantiles import ends_where_defined
+from tender_ledger.core.indices.ranking import RANKED_FROM
+from tender_ledger.core.resampling.jackknife import ends_of_shares
 from tender_ledger.core.tally.counting import Tally, rows_told
 from tender_ledger.core.tally.table import Bools, Ints, Listed
 
@@ -63,18 +63,23 @@ def tellings(tally: Tally, listed: Listed | None, by: str, among: Bools) -> tupl
     return tuple(names), place[there], np.where(code >= 0, code, len(listed.labels) if listed else 0)[there], informant[there]
 
 
-def shares_ends(tally: Tally, listed: Listed | None, by: str, drawn: Resamples) -> tuple[Floats, Floats]:
-    """The 95 % ends of every share, shape (rows, labels), the counted informants resampled; NaN where more than 5 % of the
-    resamples leave it undefined."""
+def shares_ends(tally: Tally, listed: Listed | None, by: str) -> tuple[Floats, Floats]:
+    """The 95 % ends of every share, shape (rows, labels), each informant left out in turn, on the scale of shares with Student's
+    factor for the informants of the row; NaN where fewer than RANKED_FROM told, or one left out leaves it undefined."""
     names, place, column, informant = tellings(tally, listed, by, tally.counted)
-    wide, shares = len(listed.labels) if listed else 0, drawn.shares()
+    wide = len(listed.labels) if listed else 0
     number = np.cumsum(tally.counted) - 1
     named = column < wide
     own = np.bincount(number[informant[named]] * (len(names) * wide) + place[named] * wide + column[named],
                       minlength=tally.n * len(names) * wide)  # fmt: skip
     low, high = np.full((len(names), wide), np.nan), np.full((len(names), wide), np.nan)
     for at, told in enumerate(own.reshape(tally.n, len(names), wide).transpose(1, 0, 2)):
-        counts = drawn.weights.astype(np.float64) @ told
+        tellers = int(told.any(axis=1).sum())
+        if tellers < RANKED_FROM:
+            continue
+        counts = told.sum(axis=0)
+        left = counts - told
         with np.errstate(invalid="ignore"):
-            low[at], high[at] = ends_where_defined(counts / counts.sum(axis=1, keepdims=True), shares)
+            shares, without = counts / counts.sum(), left / left.sum(axis=1, keepdims=True)
+        low[at], high[at] = ends_of_shares(shares, without, tellers=np.full(wide, tellers))
     return low, high

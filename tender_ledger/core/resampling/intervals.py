@@ -28,9 +28,9 @@ from tender_ledger.core.tally.counting import Tally
 from tender_ledger.core.tally.table import Bools, Ints
 
 Floats = npt.NDArray[np.float64]
-# What no interval holds: it rests on a maximum, on a fitted threshold, or on how many kinds of one taxon were told at all.
-WITHOUT = ("cf", "ri", "rip", "fl", "rpl", "rop", "ud", "ie", "fuva")
-HELD_BY_TAXON = ("rfc", "ci", "uv", "uc", "cv", "ue", "id", "uvt", "uva")
+# What no interval holds: it rests on a maximum, on a fitted threshold, or on how many kinds were told at all.
+WITHOUT = ("cf", "cv", "ri", "rip", "fl", "rpl", "rop", "ud", "ie", "fuva")
+HELD_BY_TAXON = ("rfc", "ci", "uv", "uc", "ue", "id", "uvt", "uva")
 
 
 @dataclass(frozen=True)
@@ -92,7 +92,7 @@ def _everybody(n: int) -> Resamples:
 def _of_taxa(whole: Further[Floats], without: Further[Floats], tellers: Ints) -> dict[str, Ends]:
     values, left = {name: one[0] for name, one in whole.taxa.items()}, without.taxa
     around = {name: ends_around(values[name], jackknife_errors(left[name])) for name in ("uc", "id")}
-    shares = {"cv": ends_of_shares(values["cv"], left["cv"]), "ue": ends_of_shares(values["ue"], left["ue"], tellers=tellers)}
+    shares = {"ue": ends_of_shares(values["ue"], left["ue"], tellers=tellers)}
     logs = {name: ends_of_logs(values[name], left[name], tellers) for name in ("uvt", "uva")}
     return {**around, **shares, **logs}
 

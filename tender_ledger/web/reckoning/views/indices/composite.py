@@ -23,7 +23,7 @@ def composite(counted: Counted, scope: Scope) -> Block:
         row["csi"] = significance[row["taxon"]][0] if row["taxon"] in significance else None
     columns = [
         Column("taxon", _("plant"), "taxon"),
-        Column("cv", "CV", ends=True),
+        Column("cv", "CV"),
         Column("csi", "CSI", "tenth"),
         Column("ri", "RI"),
         Column("rip", _("RI (properties)")),
@@ -37,8 +37,7 @@ def composite(counted: Counted, scope: Scope) -> Block:
         other = _("CV by categories") if r.by_use else _("CV by specific uses")
         made = [Link("NU / NC", f"{row['nu'] / nc:.3f}"), Link("FC / N", f"{row['rfc']:.3f}"),
                 Link("UR / N", f"{row['ci']:.3f}")] if nc and r.n else []  # fmt: skip
-        return Apart(put, made, [(other, row["cv_other"]), ("CI", row["ci"]), ("RFC", row["rfc"])],
-                     counted.ends("taxa", "cv", row["taxon"]))  # fmt: skip
+        return Apart(put, made, [(other, row["cv_other"]), ("CI", row["ci"]), ("RFC", row["rfc"])])  # fmt: skip
 
     def ri(row: Row) -> Apart:
         put = {"FC": row["fc"], "NU": row["nu"], "FC_max": fc_max, "NU_max": nu_max}

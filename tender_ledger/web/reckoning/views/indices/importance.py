@@ -49,7 +49,7 @@ def importance(counted: Counted) -> Block:
         sentences=[
             _(
                 "The line under a value is its 95 % interval; its ends stand in the margin and the files. Of plants that "
-                "fewer than five tell, and of values that no interval held in invented studies (CSI, RI, FL, RPL, ROP, UD, "
+                "fewer than five tell, and of values that no interval held in invented studies (CV, CSI, RI, FL, RPL, ROP, UD, "
                 "IE, FUV of those asked), there is none."
             )
         ],
