@@ -165,7 +165,7 @@ def rank_bands(values: PerInformant, sums: Single, ranked: Bools | None, drawn: 
         of = sums[:, places]
         falling = np.sort(-of, axis=1)
         above = np.stack([np.searchsorted(row, -own, side="left") for row, own in zip(falling, of, strict=True)])
-        in_first[places] = drawn.shares() @ (above < FIRST)
+        in_first[places] = np.minimum(drawn.shares() @ (above < FIRST), 1.0)  # the shares sum to 1 but for rounding
     own = np.zeros((values.n, taxa))
     own[values.informant, values.taxon] = values.value
     own = own[:, places]
