@@ -111,3 +111,40 @@ def test_a_redetermination_is_looked_at_before_it_is_recorded(sign_in: SignedIn)
     assert sign_in(RECORDER).post("/study/VELDRA/plants/4/determinations", data=form).status_code == 403
     assert client.post("/study/VELDRA/plants/4/determinations", data={**form, "do": "keep"}).status_code == 303
     assert "<i>Tilia</i> <i>cordata</i>" in client.get("/study/VELDRA/plants/4").text
+
+
+def test_what_was_entered_by_mistake_is_taken_back_from_its_own_page_with_undo(sign_in: SignedIn):
+    client = sign_in(RECORDER)
+    made = client.post("/study/VELDRA/plants/new", data={"name": "by mistake"}).location
+    number = made.rsplit("/", 1)[1]
+    page = client.get(made).text
+    name = re.search(r'action="(/study/VELDRA/plants/names/\d+/remove)"', page)
+    assert name is not None
+    assert client.post(name[1], data={"version": "7"}).status_code == 409
+    assert client.post(name[1], data={"version": "1"}).location == made
+    gone = client.post(f"{made}/remove", data={"version": "1"}, follow_redirects=True).text
+    assert f"P-{int(number):03d} is taken back." in gone
+    assert client.get(made).status_code == 404
+    undo = re.search(r'action="(/study/VELDRA/acts/\d+/undo|[^"]+undo[^"]*)"', gone)
+    assert undo is not None
+    client.post(undo[1])
+    assert client.get(made).status_code == 200
+    stays = client.post("/study/VELDRA/plants/1/remove", data={"version": "1"})
+    assert (stays.status_code, "so it stays" in stays.text) == (422, True)
+    assert client.post("/study/VELDRA/encounters/2/remove", data={"version": "1"}).status_code == 422
+    owner = sign_in(OWNER)
+    assert owner.post("/study/VELDRA/people/holders/ONS-03/remove", data={"version": "1"}).status_code == 422
+    assert "take the plant back" not in owner.get("/study/VELDRA/plants/1").text
+    assert "taken back" not in owner.get("/study/VELDRA/encounters/2").text
+
+
+def test_a_name_of_no_checklist_is_refused_first_and_then_kept_as_written(sign_in: SignedIn):
+    client = sign_in(RECORDER)
+    made = client.post("/study/VELDRA/plants/new", data={"growth_form": "herb"}).location
+    said = {"taxon": "Ambrosina imaginaria", "qualifier": "none", "basis": "photo", "confidence": "likely"}
+    refused = client.post(f"{made}/determinations", data=said)
+    assert refused.status_code == 422
+    assert all(text in refused.text for text in ("Or keep it as written below", 'name="as_written"', "Bring a checklist"))
+    assert client.post(f"{made}/determinations", data={**said, "as_written": "y", "family": "Araceae"}).status_code == 303
+    page = client.get(made).text
+    assert all(text in page for text in ("imaginaria", "Araceae", "not in a checklist"))
