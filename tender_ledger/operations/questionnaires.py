@@ -151,8 +151,8 @@ def analyse_questionnaire(scope: Scope, found: Mapping[str, Any], *, purpose: Pu
 
 
 def how_sure(scope: Scope, number: int, found: Consensus, *, again: bool = False) -> Computed:
-    """The 95 % ends of the competences by informant, of their mean and of the ratio of the eigenvalues, and the share of
-    resamples in which the model fits. Of everybody counted; it is for the reader of competences to leave out whom nobody may
+    """The 95 % ends of the competences by informant and of their mean, and the share of resamples in which the model
+    fits. Of everybody counted; it is for the reader of competences to leave out whom nobody may
     see."""
     scope = counting_scope(scope)
 
@@ -160,7 +160,7 @@ def how_sure(scope: Scope, number: int, found: Consensus, *, again: bool = False
         ends = consensus_ends(found, step=progress)
         return {
             "competence": named_ends((ends.low, ends.high), found.answers.informants),
-            "mean": [number_of(end) for end in ends.mean], "ratio": [number_of(end) for end in ends.ratio],
+            "mean": [number_of(end) for end in ends.mean],
             "fits": ends.fits, "replicates": ends.replicates, "seed": ends.seed,
         }  # fmt: skip
 

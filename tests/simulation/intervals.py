@@ -12,6 +12,8 @@ from dataclasses import dataclass, field
 import numpy as np
 import numpy.typing as npt
 
+from tender_ledger.core.consensus.model import Answers, Consensus, consensus
+from tender_ledger.core.consensus.resampled import consensus_ends
 from tender_ledger.core.freelists.salience import salience, salience_ends
 from tender_ledger.core.indices.parts import shares_ends, shares_told
 from tender_ledger.core.indices.ranking import RANKED_FROM, ranks
@@ -246,6 +248,26 @@ def coverage_of_salience(n: int, *, studies: int = STUDIES, of_estimand: int = O
     return held
 
 
+def coverage_of_competences(questions: int, *, informants: int = 20, studies: int = 100, of_estimand: int = 400) -> Held:
+    """Competences of informants who know 35 to 90 % of the answers to questions with two answers each."""
+    rng = np.random.default_rng(questions)
+    knows = rng.uniform(0.35, 0.9, informants)
+
+    def analysed() -> Consensus:
+        key = rng.integers(0, 2, questions)
+        known = rng.random((informants, questions)) < knows[:, None]
+        given = np.where(known, key[None, :], rng.integers(0, 2, (informants, questions)))
+        names = (tuple(f"H{at}" for at in range(informants)), tuple(f"q{at}" for at in range(questions)))
+        return consensus(Answers(*names, given, (("no", "yes"),) * questions, 2))
+
+    truth, held = np.mean([analysed().competence for _study in range(of_estimand)], axis=0), Held()
+    for number in range(studies):
+        ends = consensus_ends(analysed(), replicates=300, seed=number)
+        held.add("competence", ends.low, ends.high, truth)
+        held.add("mean competence", *(np.array([end]) for end in ends.mean), np.array([truth.mean()]))
+    return held
+
+
 def main(say: Callable[[str], object] = print) -> None:
     """Print the table, a row an estimate, a column a shape and a number of holders."""
     columns, found = [], dict[str, dict[str, float]]()
@@ -262,6 +284,9 @@ def main(say: Callable[[str], object] = print) -> None:
     for name, shares in found.items():
         cells = [f"{shares[one]:.3f}" if one in shares else "–" for one in columns]
         say(f"| {name} | {' | '.join(cells)} |")
+    for questions in (40, 60, 80):
+        shares = coverage_of_competences(questions).shares()
+        say(f"{questions} questions: " + ", ".join(f"{name} {share:.3f}" for name, share in shares.items()))
 
 
 if __name__ == "__main__":

@@ -7,6 +7,7 @@ import numpy as np
 from flask import url_for
 
 from tender_ledger.core.consensus.model import Consensus, corrected_matches
+from tender_ledger.core.consensus.resampled import LEAST_QUESTIONS
 from tender_ledger.formats.result_parts import number
 from tender_ledger.formats.tables import Column, Table
 from tender_ledger.operations.computing import Computed
@@ -35,23 +36,25 @@ def _fit(found: Consensus, ends: Mapping[str, Any]) -> Block:
     """The ratio of the eigenvalues and the mean competence, on which the answers of the culture stand."""
     first, second = found.eigenvalues[:2].tolist()
     rows = [
-        {"what": _("first eigenvalue over the second"), "key": "ratio", "value": number(found.ratio), **_ends("ratio", ends)},
+        {"what": _("first eigenvalue over the second"), "key": "ratio", "value": number(found.ratio), **_ends("ratio", {})},
         {"what": _("mean competence"), "key": "meancompetence", "value": float(found.competence.mean()), **_ends("mean", ends)},
     ]
     said = []
     if ends:
         said.append(
             _(
-                "The line under a value spans 95 %% of %(b)s resamples of the questions, seed %(seed)s; "
-                "in %(fits)s %% of them the first eigenvalue is three times the second.",
+                "In %(fits)s %% of %(b)s resamples of the questions, seed %(seed)s, the first eigenvalue is three times the "
+                "second. Competences of fewer than %(least)s questions have no interval: none held them in invented "
+                "questionnaires.",
+                least=LEAST_QUESTIONS,
                 b=f"{ends['replicates']:,}",
                 seed=ends["seed"],
                 fits=f"{100 * ends['fits']:.0f}",
             )
         )
 
-    def ratio(row: Row) -> Apart:
-        return Apart({"λ_1": f"{first:.3f}", "λ_2": f"{second:.3f}"}, ends=ends_in(row, "value"), how=_HOW)
+    def ratio(_row: Row) -> Apart:
+        return Apart({"λ_1": f"{first:.3f}", "λ_2": f"{second:.3f}"})
 
     def mean(row: Row) -> Apart:
         spread = [(_("standard deviation"), float(found.competence.std(ddof=1))), (_("lowest"), float(found.competence.min())),
