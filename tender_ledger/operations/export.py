@@ -13,7 +13,7 @@ from tender_ledger.formats.report_table import COLUMNS, MORE
 from tender_ledger.formats.sheet import write_sheet
 from tender_ledger.operations.disclosure.audience import Audience
 from tender_ledger.operations.disclosure.publishing import give_out
-from tender_ledger.operations.export_tables import rows_of_plants, rows_of_reports, written
+from tender_ledger.operations.export_tables import rows_of_plants, rows_of_reports, seconds_written, written
 from tender_ledger.operations.reckoning import reckon_study
 from tender_ledger.operations.studies import rules_in_force
 from tender_ledger.operations.worklist import unreviewed
@@ -171,7 +171,7 @@ def _report(row: dict[str, Any], plant: dict[str, Any], scheme: str, used: dict[
         "for_whom": _unless(row["taker"], "unstated"), "harvest_effect": _unless(row["harvest_effect"], "unstated"),
         **{name: row[name] for name in TOLD_BESIDE},
         "local_name": name, "language": language,
-        "words": row["words"], "start": _seconds(row["start_s"]), "end": _seconds(row["end_s"]),
+        "words": row["words"], "start": seconds_written(row["start_s"]), "end": seconds_written(row["end_s"]),
         "note": row["note"], "caution_told": row["caution"], "words_language": row["words_language"], "cited": row["cited"],
     }  # fmt: skip
     if not row["may_publish_verbatim"]:
@@ -182,13 +182,6 @@ def _report(row: dict[str, Any], plant: dict[str, Any], scheme: str, used: dict[
 def _unless(code: str, usual: str) -> str:
     """A code, or nothing where it is the one that is meant where nothing is said."""
     return "" if code == usual else code
-
-
-def _seconds(value: float | None) -> str | int | None:
-    """Seconds as the import reads them: with two digits after the point they could be taken for minutes and seconds."""
-    if value is None or value.is_integer():
-        return value if value is None else int(value)
-    return f"{value:.3f}" if len(str(value).partition(".")[2]) == 2 else str(value)
 
 
 def _carried_along(lines: list[dict[str, Any]]) -> list[str]:

@@ -99,11 +99,15 @@ def _telling(kind: str, row: Mapping[str, Any], label: Mapping[int, str]) -> dic
     if row["informant"]:
         day = PartialDay(row["day_from"], row["day_to"], row["approximate"]).iso() if row["day_from"] else ""
         who = {"informant_kind": "source" if row["is_source"] else "holder", "event": f"E{row['encounter']}", "date": day}
-    return _cut(kind, {**row, "plant": label[row["plant_id"]], **who, **_unstated(row)})
+    return _cut(kind, {**row, "plant": label[row["plant_id"]], **who, **_unstated(row), **_start(row)})
 
 
 def _unstated(row: Mapping[str, Any]) -> dict[str, str]:
     return {"basis": _unless(row["basis"], "unstated")} if "basis" in row else {}
+
+
+def _start(row: Mapping[str, Any]) -> dict[str, Any]:
+    return {"start": seconds_written(row["start_s"])} if "start_s" in row else {}
 
 
 def _unless(code: str, usual: str) -> str:
@@ -115,3 +119,10 @@ def _number(value: float | None) -> str:
     if value is None:
         return ""
     return str(int(value)) if value.is_integer() and abs(value) < 1e15 else repr(value)
+
+
+def seconds_written(value: float | None) -> str | int | None:
+    """Seconds as the import reads them: with two digits after the point they could be taken for minutes and seconds."""
+    if value is None or value.is_integer():
+        return value if value is None else int(value)
+    return f"{value:.3f}" if len(str(value).partition(".")[2]) == 2 else str(value)

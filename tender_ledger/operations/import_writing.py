@@ -306,6 +306,7 @@ class ImportWriter:
             "informant_id": self.people[telling.informant]["id"],
             "plant_id": self._plant(telling.plant),
             "words": telling.values["words"],
+            "start_s": telling.values["start_s"],
             "recorded_by": self.person,
         }
 

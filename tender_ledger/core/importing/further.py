@@ -26,8 +26,8 @@ COLUMNS: Mapping[str, tuple[str, ...]] = {
     "codings": ("report", "category", "scheme", "subcategory", "use", "primary"),
     "features": ("plant", "character", "low", "high", "unit", "approximate", "words"),
     "names": ("plant", "name", "language", "dialect", "gloss", *TELLING),
-    "properties": ("informant", "plant", "property", "part", "basis", "words", *TELLING[1:]),
-    "links": ("informant", "plant", "other", "kind", "words", *TELLING[1:]),
+    "properties": ("informant", "plant", "property", "part", "basis", "words", "start", *TELLING[1:]),
+    "links": ("informant", "plant", "other", "kind", "words", "start", *TELLING[1:]),
 }  # fmt: skip
 REQUIRED: Mapping[str, tuple[str, ...]] = {
     "plants": ("plant",),
@@ -241,12 +241,13 @@ class FurtherPlanner:
             "basis": reading.term("basis", "basis", full["basis"] or "unstated"),
             "property": full["property"],
             "words": full["words"],
+            "start_s": reading.time("start"),
         }
         self._keep_telling(reading, plant, values, self.plan.claims, known=("property", full["property"]))
 
     def _link(self, reading: RowReading, row: TableRow) -> None:
         full, plant, other = row.full, self._plant(reading, "plant"), self._plant(reading, "other")
-        values = {"other": other, "kind": full["kind"], "words": full["words"]}
+        values = {"other": other, "kind": full["kind"], "words": full["words"], "start_s": reading.time("start")}
         self._keep_telling(reading, plant, values, self.plan.links, known=(full["kind"], other))
 
     def _telling(self, reading: RowReading) -> tuple[str, Reference]:

@@ -225,7 +225,7 @@ class RowReading:
             "stage": self._one("stage", "stage") if full["stage"] else None,
             "currency": full["currency"], "role": full["role"], "actor": full["actor"], "attributed_to": full["attributed_to"],
             "mixture": full["mixture"], "words": full["words"], "note": full["note"],
-            "caution": full["caution_told"], "start_s": self._time("start"), "end_s": self._time("end"),
+            "caution": full["caution_told"], "start_s": self.time("start"), "end_s": self.time("end"),
             "harvest_effect": full["harvest_effect"], "taker": full["for_whom"],
             "language": self.language("words_language"), "cited": self._cited(),
             **{column: full[column] for column in TOLD_BESIDE}, "extra": self._extra(),
@@ -288,7 +288,8 @@ class RowReading:
             self.new_terms[key] = made
         return key
 
-    def _time(self, column: str) -> float | None:
+    def time(self, column: str) -> float | None:
+        """The place in the recording that a column names, in seconds; None where it is empty."""
         if not self.full[column]:
             return None
         try:

@@ -125,7 +125,7 @@ def properties(scope: Scope) -> list[dict[str, Any]]:
     seen = telling_allowed(scope, informant="c.informant_id", plant="c.plant_id", written_by="c.recorded_by")
     return rows(
         f"""SELECT c.plant_id, c.property, {_CODE.format(term="c.part_id")} AS part, {_CODE.format(term="c.basis_id")} AS basis,
-                c.words, {_WHO} FROM property_claim c {_TOLD_BY.format(terms=TERMS)}
+                c.words, c.start_s, {_WHO} FROM property_claim c {_TOLD_BY.format(terms=TERMS)}
             WHERE c.study_id = %(study)s AND c.removed_at IS NULL AND {seen} AND {_MAY_QUOTE.format(plant="c.plant_id")}
             ORDER BY e.number, informant, c.id""",
         **parameters(scope),
@@ -138,7 +138,7 @@ def links(scope: Scope) -> list[dict[str, Any]]:
     other = telling_allowed(scope, informant="c.informant_id", plant="c.other_id", written_by="c.recorded_by")
     return rows(
         f"""SELECT c.plant_id, c.other_id, c.kind, CASE WHEN {_MAY_QUOTE.format(plant="c.plant_id")} THEN c.words ELSE '' END
-                AS words, {_WHO} FROM plant_link c {_TOLD_BY.format(terms=TERMS)}
+                AS words, c.start_s, {_WHO} FROM plant_link c {_TOLD_BY.format(terms=TERMS)}
             WHERE c.study_id = %(study)s AND c.removed_at IS NULL AND {seen} AND {other}
               AND NOT c.plant_id = ANY(%(hidden)s) AND NOT c.other_id = ANY(%(hidden)s)
             ORDER BY e.number, informant, c.id""",
