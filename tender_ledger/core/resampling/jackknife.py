@@ -5,7 +5,7 @@ Whoever is drawn twice shares everything with himself: what one alone told is th
 
 import numpy as np
 import numpy.typing as npt
-from scipy.stats import t as students_t
+from scipy.special import stdtrit  # scipy.stats takes a second to load, which every start of a worker would wait for
 
 from tender_ledger.core.resampling.drawing import Resamples
 from tender_ledger.core.resampling.quantiles import ALPHA, Z
@@ -68,4 +68,4 @@ def ends_of_logs(values: Floats, without: Floats, tellers: Ints | None = None) -
 
 
 def _factor(tellers: Ints | None) -> Floats | float:
-    return Z if tellers is None else np.asarray(students_t.ppf(1 - ALPHA / 2, np.maximum(tellers - 1, 1)))
+    return Z if tellers is None else np.asarray(stdtrit(np.maximum(tellers - 1, 1), 1 - ALPHA / 2))
