@@ -6,8 +6,8 @@ from pathlib import Path
 import pytest
 
 from tender_ledger.cli.__main__ import ledger
-from tender_ledger.core.importing.further import COLUMNS as FURTHER_TABLES
-from tender_ledger.core.importing.further import TELLING
+from tender_ledger.core.importing.companion_tables import COLUMNS as COMPANION_TABLES
+from tender_ledger.core.importing.companion_tables import TELLING
 from tender_ledger.core.importing.row_reading import KNOWN_COLUMNS
 from tender_ledger.core.indices.working import MISLEADS, SOURCES, SYMBOLS
 from tender_ledger.core.rules import CountingRules
@@ -35,7 +35,7 @@ def test_every_counting_rule_and_column_is_in_the_format():
         assert re.search(rf"^\| {rule} \|", text, re.M), rule
     for column in KNOWN_COLUMNS:
         assert f"`{column}`" in text, column
-    for table, columns in FURTHER_TABLES.items():
+    for table, columns in COMPANION_TABLES.items():
         row = re.search(rf"^\| {table}\.csv \|.*", text, re.M)
         assert row, table
         assert all(f"`{column}`" in row[0] or column in TELLING for column in columns), row[0]

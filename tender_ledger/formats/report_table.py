@@ -6,9 +6,9 @@ from collections.abc import Iterable, Mapping, Sequence
 import numpy as np
 
 from tender_ledger.core.days import parse_day
-from tender_ledger.core.importing.further import COLUMNS as FURTHER_COLUMNS
-from tender_ledger.core.importing.further import REQUIRED as FURTHER_REQUIRED
-from tender_ledger.core.importing.further import FurtherTables
+from tender_ledger.core.importing.companion_tables import COLUMNS as COMPANION_COLUMNS
+from tender_ledger.core.importing.companion_tables import REQUIRED as COMPANION_REQUIRED
+from tender_ledger.core.importing.companion_tables import CompanionTables
 from tender_ledger.core.importing.rows import MENDED_COLUMN, PROBLEM_COLUMN, FailingRow, ReadTable, RosterEntry, TableRow
 from tender_ledger.core.messages import InputRefused, Problem, RowProblem
 from tender_ledger.core.names.scientific import part_qualifier, usual_rank
@@ -112,22 +112,22 @@ def _day_problems(line: int, row: Row) -> Iterable[RowProblem]:
             yield from (RowProblem(line, "date", one.what, one.found, one.expected, one.remedy) for one in refused.problems)
 
 
-def read_further(tables: Mapping[str, bytes]) -> FurtherTables:
+def read_companion_tables(tables: Mapping[str, bytes]) -> CompanionTables:
     """Read the tables beside reports.csv, by their names without the ending, as rows that an import plans.
 
     Raises InputRefused with every problem: a table or column that is none, one that is missing, no day where one should stand.
     """
     problems = [
-        Problem("There is no table of this name.", f"{name}.csv", name, ", ".join(FURTHER_COLUMNS))
+        Problem("There is no table of this name.", f"{name}.csv", name, ", ".join(COMPANION_COLUMNS))
         for name in tables
-        if name not in FURTHER_COLUMNS
+        if name not in COMPANION_COLUMNS
     ]
     found: dict[str, list[TableRow]] = {}
-    for name, columns in FURTHER_COLUMNS.items():
+    for name, columns in COMPANION_COLUMNS.items():
         if name not in tables:
             continue
         try:
-            sheet = read_sheet(tables[name], FURTHER_REQUIRED[name], name)
+            sheet = read_sheet(tables[name], COMPANION_REQUIRED[name], name)
         except InputRefused as refused:
             problems += refused.problems
             continue

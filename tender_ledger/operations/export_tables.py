@@ -4,7 +4,7 @@ from collections.abc import Mapping, Sequence
 from typing import Any
 
 from tender_ledger.core.days import PartialDay
-from tender_ledger.core.importing.further import COLUMNS
+from tender_ledger.core.importing.companion_tables import COLUMNS
 from tender_ledger.core.terms import Scope
 from tender_ledger.core.worklist.rules import is_strong_claim
 from tender_ledger.formats.sheet import write_sheet

@@ -7,7 +7,7 @@ from contextlib import contextmanager
 from datetime import timedelta
 from typing import Any
 
-from tender_ledger.core.importing.further import COLUMNS
+from tender_ledger.core.importing.companion_tables import COLUMNS
 from tender_ledger.core.importing.landing import ImportPlan
 from tender_ledger.core.messages import InputRefused
 from tender_ledger.core.names import NamesService

@@ -13,7 +13,7 @@ from tender_ledger.core.rights import Right
 from tender_ledger.core.terms import Scope
 from tender_ledger.core.text import fold
 from tender_ledger.formats.archive import Tables
-from tender_ledger.formats.report_table import QUALIFIERS, read_further, read_roster, read_rows, write_failing
+from tender_ledger.formats.report_table import QUALIFIERS, read_companion_tables, read_roster, read_rows, write_failing
 from tender_ledger.operations import plants
 from tender_ledger.operations.errors import Refused, constraints_as_refusals
 from tender_ledger.operations.import_writing import ImportWriter
@@ -100,7 +100,7 @@ def _one_import_at_a_time(scope: Scope) -> Iterator[None]:
 def _plan(scope: Scope, tables: Tables, names: NamesService, *, new_codes: bool) -> tuple[ReadTable, ImportPlan]:
     table = read_rows(tables.reports)
     roster = read_roster(tables.informants) if tables.informants is not None else None
-    further = read_further(tables.further)
+    further = read_companion_tables(tables.further)
     with snapshot():
         known = what_is_known(scope)
     return table, plan_import(table, roster, known, names, new_codes=new_codes, tables=further)

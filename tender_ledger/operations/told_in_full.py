@@ -71,6 +71,12 @@ class ToldInFull:
 NOTHING_MORE = ToldInFull()
 
 
+def values_as_typed(stands: Mapping[str, Any]) -> dict[str, str]:
+    """What stands once in a report beside its line, as one would type it; "" where nothing was said."""
+    chosen = {name: "" if stands[name] == unsaid else codes[stands[name]] for name, (unsaid, codes, _called) in CHOSEN.items()}
+    return {**{name: stands[name] for name in TEXTS}, **chosen}
+
+
 class FullReading:
     """Reads what was typed, and gathers what is wrong by field."""
 

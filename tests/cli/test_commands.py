@@ -7,7 +7,7 @@ import pytest
 from click.testing import CliRunner, Result
 
 from tender_ledger.cli.__main__ import ledger, main
-from tender_ledger.core.importing.further import COLUMNS
+from tender_ledger.core.importing.companion_tables import COLUMNS
 from tender_ledger.core.indices.reckoning import reckon
 from tender_ledger.core.tally.counting import count
 from tender_ledger.formats.report_table import read_report_table

@@ -7,7 +7,7 @@ from collections import Counter
 from collections.abc import Sequence
 from types import MappingProxyType
 
-from tender_ledger.core.importing.further import FurtherPlanner, FurtherTables
+from tender_ledger.core.importing.companion_tables import CompanionTables, CompanionTablesPlanner
 from tender_ledger.core.importing.known import Known, NewEncounter, Reference
 from tender_ledger.core.importing.landing import ImportPlan, Landing
 from tender_ledger.core.importing.people import PeopleOfTable
@@ -18,7 +18,7 @@ from tender_ledger.core.names import NamesService, TaxonName, find_name
 
 
 def plan_import(table: ReadTable, roster: Sequence[RosterEntry] | None, known: Known, names: NamesService, *,
-                new_codes: bool, tables: FurtherTables = MappingProxyType({})) -> ImportPlan:  # fmt: skip
+                new_codes: bool, tables: CompanionTables = MappingProxyType({})) -> ImportPlan:  # fmt: skip
     """Plan the import of a table. The roster, where there is one, says who was interviewed, the silent too; it fixes N.
     `tables` are those beside it, by name.
 
@@ -26,7 +26,7 @@ def plan_import(table: ReadTable, roster: Sequence[RosterEntry] | None, known: K
     the roster itself contradicts the study, or anything is wrong in the tables beside.
     """
     planner = Planner(table, roster, known, names, new_codes=new_codes)
-    further = FurtherPlanner(planner, tables)
+    further = CompanionTablesPlanner(planner, tables)
     further.plants()
     for row in table.rows:
         planner.take(row)

@@ -21,12 +21,12 @@ from tender_ledger.operations import reports as report_operations
 from tender_ledger.operations.errors import Conflict, Refused
 from tender_ledger.operations.recording_choices import recording_choices
 from tender_ledger.operations.tellings import says_beside, says_use
-from tender_ledger.operations.told_in_full import CHOSEN, TEXTS, ToldInFull
+from tender_ledger.operations.told_in_full import ToldInFull, values_as_typed
 from tender_ledger.operations.typed_report import as_typed, informant_choices, plant_text
 from tender_ledger.storage.queries import encounters as queries
 from tender_ledger.storage.queries import freelists, plants, reports, studies, told
 from tender_ledger.web.encounters.forms import EncounterForm, ListForm
-from tender_ledger.web.shared.answers import MEANWHILE, Page, form_page
+from tender_ledger.web.shared.answers import Page, form_page, why_not_removed
 from tender_ledger.web.shared.report_form import GROUPS, DeskForm
 from tender_ledger.web.shared.report_rows import Rows, is_of_row, rows_of, rows_sent
 from tender_ledger.web.shared.spread import done, is_htmx, opened, spread
@@ -84,11 +84,11 @@ def remove(number: int) -> Page:
     try:
         removing.remove_encounter(g.scope, number, EncounterForm().seen_version())
     except (Refused, Conflict) as why:
-        sentence = " ".join(why.errors.values()) if isinstance(why, Refused) else MEANWHILE
+        sentence, status = why_not_removed(why)
         form = DeskForm(formdata=None)
         form.form_errors.append(sentence)
         form.fill({"informant": _only_teller(found), "client_key": _new_key()})
-        return _desk(_encounter(number), form, {}, status=422 if isinstance(why, Refused) else 409)
+        return _desk(_encounter(number), form, {}, status=status)
     return done(_("The encounter is taken back."), url_for("encounters.list_encounters"))
 
 
@@ -192,9 +192,8 @@ def _by_plant(told: list[dict[str, Any]], asked: list[dict[str, Any]], known: di
               fresh: int | None) -> list[dict[str, Any]]:  # fmt: skip
     """Reports and askings under the plants they are about, in the order in which the plants were first spoken of; the report that
     was recorded just now and its plant stand first."""
-    of_fresh = [one["plant_id"] for one in told if one["id"] == fresh]
     told = sorted(told, key=lambda one: one["id"] != fresh)  # stays in order but for the one that the eye looks for
-    order = dict.fromkeys([*of_fresh, *(one["plant_id"] for one in told), *(one["plant_id"] for one in asked)])
+    order = dict.fromkeys([*(one["plant_id"] for one in told), *(one["plant_id"] for one in asked)])
     return [
         {
             "plant": known[plant],
@@ -237,10 +236,9 @@ def same_again(number: int) -> Page:
     plant = plants.plant(g.scope, last["plant"]) if last else None
     if last and plant:
         typed = asdict(replace(as_typed(last, plant), words="", note="", caution="", start=""))
-        beside = told.report_in_full(g.scope, last["id"]) or {}
-        said = {name: CHOSEN[name][1].get(text, text) if name in CHOSEN and text != CHOSEN[name][0] else text
-                for name, text in beside.items() if name in (*TEXTS, *CHOSEN)}  # fmt: skip
-        said = {name: "" if name in CHOSEN and text == CHOSEN[name][0] else text for name, text in said.items()}
+        beside = told.report_in_full(g.scope, last["id"])
+        assert beside is not None  # it was seen a moment ago
+        said = values_as_typed(beside)
         form.fill({name: text for name, text in {**typed, **said}.items() if name in form and not form[name].data})
         of_last = rows_of(beside)
         rows = {kind: rows.get(kind) or of_last[kind] for kind in ("steps", "ingredients", "teachings")}

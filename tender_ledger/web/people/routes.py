@@ -32,7 +32,7 @@ from tender_ledger.web.people.forms import (
     SourceForm,
     WithdrawalForm,
 )
-from tender_ledger.web.shared.answers import MEANWHILE, Page, form_page, part_saved
+from tender_ledger.web.shared.answers import Page, form_page, part_saved, why_not_removed
 from tender_ledger.web.shared.looks import LOOKS
 from tender_ledger.web.shared.spread import done, spread
 from tender_ledger.web.shared.study_scope import study_blueprint
@@ -154,8 +154,8 @@ def remove_holder(code: str) -> Page:
     try:
         removing.remove_holder(g.scope, code, HolderForm().seen_version())
     except (Refused, Conflict) as why:
-        sentence = " ".join(why.errors.values()) if isinstance(why, Refused) else MEANWHILE
-        return _holder_page(_holder(code), refused=sentence, status=422 if isinstance(why, Refused) else 409)
+        sentence, status = why_not_removed(why)
+        return _holder_page(_holder(code), refused=sentence, status=status)
     return done(_("%(code)s is taken back.", code=found["code"]), url_for("people.list_people"))
 
 

@@ -30,7 +30,7 @@ from tender_ledger.web.plants.forms import (
     PictureForm,
     PlantForm,
 )
-from tender_ledger.web.shared.answers import MEANWHILE, Page, form_page, part_saved
+from tender_ledger.web.shared.answers import Page, form_page, part_saved, why_not_removed
 from tender_ledger.web.shared.names import names_service
 from tender_ledger.web.shared.spread import done, spread
 from tender_ledger.web.shared.study_scope import study_blueprint
@@ -187,8 +187,8 @@ def remove_name(name_id: int) -> Page:
 
 
 def _not_removed(found: dict[str, Any], why: Refused | Conflict) -> Page:
-    sentence = " ".join(why.errors.values()) if isinstance(why, Refused) else MEANWHILE
-    return _plant_page(found, refused=sentence, status=422 if isinstance(why, Refused) else 409)
+    sentence, status = why_not_removed(why)
+    return _plant_page(found, refused=sentence, status=status)
 
 
 @plants.post("/<int:number>/features")

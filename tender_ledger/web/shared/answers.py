@@ -15,6 +15,11 @@ Page = str | Response | tuple[str, int]
 MEANWHILE = _("Somebody saved this meanwhile; it was not taken back. This is how it stands now.")
 
 
+def why_not_removed(why: Refused | Conflict) -> tuple[str, int]:
+    """The sentence that says why something was not taken back, and the status of the answer."""
+    return (" ".join(why.errors.values()), 422) if isinstance(why, Refused) else (MEANWHILE, 409)
+
+
 def form_page(
     template: str, form: LedgerForm, save: Callable[[], object], said: str, next_page: Callable[[], str], **context: Any
 ) -> Page:

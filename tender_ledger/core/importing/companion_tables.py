@@ -54,13 +54,13 @@ _OF_REPORTS = ("steps", "ingredients", "teachings", "codings")
 _NUMBERED = {"steps": "step", "ingredients": "ingredient", "teachings": "teaching"}
 _MOST = 999  # steps, ingredients or teachers of one report
 
-FurtherTables = Mapping[str, Sequence[TableRow]]
+CompanionTables = Mapping[str, Sequence[TableRow]]
 
 
-class FurtherPlanner:
+class CompanionTablesPlanner:
     """Plans the rows of the tables beside reports.csv: plants before its rows, all else after them."""
 
-    def __init__(self, planner: "Planner", tables: FurtherTables) -> None:
+    def __init__(self, planner: "Planner", tables: CompanionTables) -> None:
         self.planner, self.plan, self.known, self.tables = planner, planner.plan, planner.known, tables
         self.problems: list[Problem] = []
 
