@@ -11,24 +11,27 @@ WIDTH = 640.0
 
 @dataclass(frozen=True)
 class Curve:
-    """An expected curve at numbers of informants, with the standard error of each point."""
+    """An expected curve at numbers of informants, with both ends of a band, None where there is none."""
 
     name: str
     at: Sequence[int]
     values: Sequence[float]
-    band: Sequence[float]
+    low: Sequence[float | None]
+    high: Sequence[float | None]
 
 
 def listening_curve(curve: Curve, words: Mapping[str, str], link: str = "") -> Drawing:
-    """What was heard by number of informants, with a band of 1.96 standard errors. `words`: title, says, x, y; `link` is that of
-    the last point, which is all that was heard."""
-    top = max([value + 1.96 * error for value, error in zip(curve.values, curve.band, strict=True)], default=1.0)
+    """What was heard by number of informants, with its band. `words`: title, says, x, y; `link` is that of the last point, which
+    is all that was heard."""
+    top = max([*curve.values, *(end for end in curve.high if end is not None)], default=1.0)
     x, y = scale(0, max(curve.at, default=1), 56, WIDTH - 20), scale(0, top, 300, 30)
     marks = axes(x, y, words["x"], words["y"])
-    upper = [(x(n), y(value + 1.96 * error)) for n, value, error in zip(curve.at, curve.values, curve.band, strict=True)]
-    lower = [(x(n), y(max(value - 1.96 * error, 0))) for n, value, error in zip(curve.at, curve.values, curve.band, strict=True)]
+    upper, lower = (
+        [(x(n), y(end)) for n, end in zip(curve.at, ends, strict=True) if end is not None] for ends in (curve.high, curve.low)
+    )
     if len(upper) > 1:
         marks.append(path([*upper, *reversed(lower)], "band", closed=True))
+    if len(curve.at) > 1:
         marks.append(path([(x(n), y(value)) for n, value in zip(curve.at, curve.values, strict=True)]))
     marks += [circle(x(n), y(value), 3, link=link, says=f"{n}: {value:g}")
               for n, value in [*zip(curve.at, curve.values, strict=True)][-1:]]  # fmt: skip

@@ -20,9 +20,8 @@ from tender_ledger.core.resampling.bootstrap import Bootstrap, bootstrap
 from tender_ledger.core.resampling.drawing import MOST_EXACT, draw, number_of_resamples
 from tender_ledger.core.resampling.jackknife import Ends
 from tender_ledger.core.rules import CountingRules
-from tender_ledger.core.sampling.accumulation import coverage_ends, curve_band, expected_curve, informants_for
+from tender_ledger.core.sampling.accumulation import coverage_ends, curve_ends, expected_curve, informants_for
 from tender_ledger.core.sampling.incidence import THINGS, incidences
-from tender_ledger.core.sampling.richness import chao2_bias_corrected, chao2_classic, jackknife1
 from tender_ledger.core.tally.counting import Tally, count
 from tender_ledger.core.tally.table import Bools
 from tender_ledger.core.terms import Purpose, Scope
@@ -162,15 +161,14 @@ def listening(scope: Scope, rules: CountingRules, *, group: str = "", purpose: P
         for at, things in enumerate(THINGS):
             progress(at, len(THINGS))
             found = incidences(tally, things, among)
-            best = chao2_classic(found) if found.q2 else chao2_bias_corrected(found)
             wanted = informants_for(found)
             steps = np.unique(np.linspace(1, max(found.units, 1), min(found.units, 120)).astype(np.int64))
-            curve, band = expected_curve(found), curve_band(found, best.value)
+            curve, (low, high) = expected_curve(found), curve_ends(found)
             body[things] = {
                 **{key: value for key, value in sampling_part(found).items() if not key.endswith(("curve", "MaoTau"))},
-                "at": steps.tolist(), "curve": _numbers(curve[steps - 1]), "band": _numbers(band[steps - 1]),
-                "jackknife1_ends": jackknife1(found).interval,
-                "coverage_ends": coverage_ends(found), "wanted": wanted.more, "why": wanted.why, "wanted_ends": wanted.ends,
+                "at": steps.tolist(), "curve": _numbers(curve[steps - 1]),
+                "low": _numbers(low[steps - 1]), "high": _numbers(high[steps - 1]),
+                "coverage_ends": coverage_ends(found), "wanted": wanted.more, "why": wanted.why,
                 **_told_by_few(tally, things, tally.counted & among),
             }  # fmt: skip
         return body
@@ -302,7 +300,7 @@ def list_salience(scope: Scope, *, group: str = "", members: Collection[str] = (
     body["of"] = _standing_in([one for one in lists if one["shown"]])
     if drawn is not None and members:
         chosen = dict.fromkeys(members, True)
-        bias = mean_bias([one["items"] or [] for one in lists], chosen, drawn)
+        bias = mean_bias([one["items"] or [] for one in lists], chosen)
         each = [{**one, "bias": number(category_bias(one["items"] or [], chosen))} for one in lists if one["shown"]]
         body["bias"] = {"value": number(bias.value), "lists": bias.lists, "ends": bias.ends,
                         "of": [one for one in each if one["bias"] is not None]}  # fmt: skip

@@ -19,7 +19,7 @@ from tender_ledger.storage.queries.terms import parameters
 
 Progress = Callable[[int, int], None]
 Work = Callable[[Progress], dict[str, Any]]
-_SHAPE = 11  # of the kept bodies; raised when a later one says more or otherwise
+_SHAPE = 12  # of the kept bodies; raised when a later one says more or otherwise
 SHORT = 1.5  # seconds that a request may compute
 
 

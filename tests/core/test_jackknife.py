@@ -1,4 +1,4 @@
-"""Intervals from leaving out each informant in turn: coverage, holders still wanted, F and R2, H; and of the median."""
+"""Intervals from leaving out each informant in turn: the expected curve, coverage, F and R2, H; and of the median."""
 
 import math
 
@@ -10,14 +10,15 @@ from tender_ledger.core.groups.permanova import jaccard_distances, permanova
 from tender_ledger.core.knowledge import difference_between, median_ends
 from tender_ledger.core.resampling.jackknife import ends_of_shares, jackknife_errors
 from tender_ledger.core.resampling.quantiles import Z
-from tender_ledger.core.sampling.accumulation import coverage, coverage_ends, informants_for
+from tender_ledger.core.sampling.accumulation import coverage, coverage_ends, curve_ends, expected_curve
 from tender_ledger.core.sampling.incidence import Incidences
 
 
 def told_by(told):
     """The incidences of a table (informants, things) of who told what, straight from the definitions."""
     y = told.sum(axis=0)
-    own = [[int(row.sum()), *(int((row & (y == k)).sum()) for k in (1, 2, 3))] for row in told]
+    most = max(int(y.max(initial=0)), 3)
+    own = [[int(row.sum()), *(int((row & (y == k)).sum()) for k in range(1, most + 1))] for row in told]
     return Incidences(y[y > 0], len(told), np.array(own))
 
 
@@ -69,7 +70,6 @@ def test_coverage_has_no_interval_where_one_informant_told_everything():
     told = np.zeros((3, 4), dtype=bool)
     told[0] = True
     assert coverage_ends(told_by(told)) is None
-    assert informants_for(told_by(told)).ends is None
 
 
 def test_the_interval_of_coverage_holds_the_share_that_was_heard():
@@ -84,24 +84,15 @@ def test_the_interval_of_coverage_holds_the_share_that_was_heard():
     assert held >= 180  # 95 % would be 190
 
 
-def test_holders_still_wanted_lie_where_the_goal_is_within_the_interval(told):
-    found = informants_for(told_by(told), 0.9)
-    assert found.ends is not None
-    fewest, most = found.ends
-
-    def expected(rows, m):
-        one = told_by(rows)
-        top = (one.units - 1) * one.q1
-        return 1 - one.q1 / one.u * (top / (top + 2 * one.q2)) ** (m + 1)  # Chao et al. 2014; all of these have Q2 > 0
-
-    def ends(m):
-        return ends_by_angle(expected(told, m), [expected(without(told, at), m) for at in range(14)])
-
-    reached = [m for m in range(15) if ends(m)[1] >= 0.9]
-    sure = [m for m in range(15) if ends(m)[0] >= 0.9]
-    assert fewest == reached[0]
-    assert most == (sure[0] if sure else None)
-    assert found.more is None or fewest <= found.more
+def test_the_curve_has_ends_from_the_curves_without_each_informant(told):
+    low, high = curve_ends(told_by(told))
+    curve = expected_curve(told_by(told))
+    others = [expected_curve(told_by(without(told, at))) for at in range(14)]
+    for t in range(13):
+        reach = Z * spread_of([one[t] for one in others])
+        assert (low[t], high[t]) == pytest.approx((curve[t] - reach, curve[t] + reach))
+    assert high[13] - curve[13] == pytest.approx(high[12] - curve[12])  # 13 others cannot be drawn 14 at a time
+    assert np.isnan(curve_ends(told_by(told[:1]))).all()
 
 
 def test_f_and_r2_have_ends_from_r2_without_each_informant():

@@ -24,7 +24,7 @@ from tender_ledger.core.resampling.quantiles import Z, weighted_ends
 from tests.conftest import REFERENCE
 from tests.core.test_further_intervals import rows_of, tally_of
 
-LISTS = [["a", "b", "c"], ["b", "a"], ["c"], []]
+LISTS = [["a", "b", "c"], ["b", "a"], ["a"], ["c", "b", "a"], ["c", "a"], []]
 
 
 def example():
@@ -101,19 +101,22 @@ def test_distances_in_resamples_are_those_of_each_pair():
 
 
 def test_the_ends_of_salience_are_those_of_all_resampled_lists():
-    drawn = every_resample(4)
-    found = salience_ends(LISTS, drawn)
+    drawn = every_resample(6)
+    ends = salience_ends(LISTS, drawn)
     smith, sutrop = [], []
     for weights in drawn.weights.astype(int):
         lists = [one for one, times in zip(LISTS, weights, strict=True) for _time in range(times)]
         again = salience(lists)
-        smith.append(again.smith_s(4)[again.items.index("a")] if "a" in again.items else 0.0)
-        sutrop.append(again.sutrop(4)[again.items.index("a")] if "a" in again.items else np.nan)
-    assert found["smith"]["a"] == pytest.approx(weighted_ends(np.array(smith), drawn.shares()))
-    # 4 lists, 2 with a: (1/2)^4 = 6.25 % of the drawings have none, more than 5 %, so Sutrop's index has no interval.
-    assert np.isnan(sutrop).any()
-    assert "a" not in found["sutrop"]
-    assert salience_ends([["a"], ["a", "b"]], every_resample(2))["mean"]["a"] == (1.0, 1.0)
+        smith.append(again.smith_s(6)[again.items.index("a")] if "a" in again.items else 0.0)
+        sutrop.append(again.sutrop(6)[again.items.index("a")] if "a" in again.items else np.nan)
+    assert ends["smith"]["a"] == pytest.approx(weighted_ends(np.array(smith), drawn.shares()))
+    named = ~np.isnan(sutrop)
+    assert ends["sutrop"]["a"] == pytest.approx(weighted_ends(np.array(sutrop)[named], drawn.shares()[named]))
+    # a stands first, second, first, third, second: Student's interval of the mean, its error taken of the logarithm.
+    places = np.array([1, 2, 1, 3, 2])
+    low, high = stats.t.interval(0.95, 4, math.log(places.mean()), stats.sem(places) / places.mean())
+    assert ends["mean"]["a"] == pytest.approx((math.exp(low), math.exp(high)))
+    assert all(set(one) == {"a"} for one in ends.values())  # b and c were named by three
 
 
 def test_the_ends_of_a_share_are_those_of_leaving_out_each_informant():
@@ -153,22 +156,28 @@ def test_a_tie_has_an_interval_unless_resamples_leave_it_undefined():
     tie = tie_of_ranks(x, x + np.array([0, 3] * 6))
     assert tie.ends is not None
     assert -1 <= tie.ends[0] <= tie.value <= tie.ends[1] <= 1
+    y, rng = np.array([1.0, 1, 4, 2, 2, 6, 4, 4, 9, 7, 9, 9]), np.random.default_rng(5)
+    rng.permuted(np.tile(x, (99, 1)), axis=1)  # what the relabellings take of the generator
+    again = [float(stats.spearmanr(x[at], y[at]).statistic) for at in rng.integers(0, 12, (1000, 12))]
+    by_hand = weighted_ends(np.array(again), np.ones(1000))
+    assert tie_of_ranks(x, y, drawn=99, seed=5).ends == pytest.approx(by_hand)
     assert tie_of_ranks(np.array([1.0, 2, 2, 2]), np.array([1.0, 1, 1, 2])).ends is None  # a resample is often constant
-    alike = draw(np.zeros(3, dtype=np.int64), 50, 1)
-    assert salience_ends([["a"], ["a"], ["a"]], alike)["smith"]["a"] == (1.0, 1.0)
+    alike = draw(np.zeros(5, dtype=np.int64), 50, 1)
+    assert salience_ends([["a"]] * 5, alike)["smith"]["a"] == (1.0, 1.0)
 
 
-def test_the_mean_category_bias_has_the_ends_of_all_resampled_lists():
+def test_the_mean_category_bias_has_the_interval_of_student():
     # B of the lists: a first of three 1, a second of two 0, none with a alone or without a.
-    lists, drawn = [["a", "b", "c"], ["b", "a"], ["a"], ["c"], ["a", "c", "b", "d"]], every_resample(5)
-    found = mean_bias(lists, {"a": True}, drawn)
-    assert (found.value, found.lists) == (pytest.approx(2 / 3), 3)
-    values = [np.nan if not (w[0] + w[1] + w[4]) else (w[0] + w[4]) / (w[0] + w[1] + w[4]) for w in drawn.weights.astype(float)]
-    there = ~np.isnan(values)
-    assert found.ends == pytest.approx(weighted_ends(np.array(values)[there], drawn.shares()[there]))
-    alone = mean_bias([["a"], []], {"a": True}, every_resample(2))
+    lists = [["a", "b", "c"], ["b", "a"], ["a"], ["c"], ["a", "c", "b", "d"], ["c", "a", "b"], ["c", "a", "b", "d"]]
+    bias = mean_bias(lists, {"a": True})
+    each = [1, 0, 1, 1 / 2, 2 / 3]
+    assert (bias.value, bias.lists) == (pytest.approx(np.mean(each)), 5)
+    low, high = stats.t.interval(0.95, 4, np.mean(each), stats.sem(each))
+    assert bias.ends == pytest.approx((low, min(high, 1)))
+    few = mean_bias(lists[:-1], {"a": True})
+    assert (few.lists, few.ends) == (4, None)
+    alone = mean_bias([["a"], []], {"a": True})
     assert (np.isnan(alone.value), alone.lists, alone.ends) == (True, 0, None)
-    assert mean_bias([["a", "b"], [], []], {"a": True}, every_resample(3)).ends is None  # (2/3)^3 of the resamples have none
 
 
 def test_competences_have_the_ends_of_resampled_questions():

@@ -14,11 +14,10 @@ import numpy.typing as npt
 
 from tender_ledger.core.consensus.model import Answers, Consensus, consensus
 from tender_ledger.core.consensus.resampled import consensus_ends
-from tender_ledger.core.freelists.salience import salience, salience_ends
 from tender_ledger.core.indices.parts import shares_ends, shares_told
 from tender_ledger.core.indices.ranking import RANKED_FROM, ranks
 from tender_ledger.core.resampling.bootstrap import Bootstrap, bootstrap, per_informant, resampled_agreement
-from tender_ledger.core.resampling.drawing import Resamples, draw
+from tender_ledger.core.resampling.drawing import Resamples
 from tender_ledger.core.resampling.further import further_values
 from tender_ledger.core.resampling.intervals import HELD_BY_TAXON
 from tender_ledger.core.resampling.pairs import ResampledGroup, difference_ends, gap_ends, resampled_group
@@ -224,30 +223,6 @@ def _gaps(groups: list[tuple[Tally, ResampledGroup]], truth: list[dict[str, Floa
     yield "icf", *gap_ends(groups[0][1], groups[1][1], "icf"), truth[0]["icf"] - truth[1]["icf"]
 
 
-def coverage_of_salience(n: int, *, studies: int = STUDIES, of_estimand: int = OF_ESTIMAND) -> Held:
-    """Smith's S over n free lists of items that are named the earlier the likelier they are."""
-    rng = np.random.default_rng(7 + n)
-    likely = SHAPES["skewed"]
-
-    def lists() -> list[list[str]]:
-        named = rng.random((n, SPECIES)) < likely
-        early = -np.log(rng.random((n, SPECIES))) / likely
-        order = np.argsort(early, axis=1, kind="stable")
-        return [[_NAMES[at] for at in row if there[at]] for row, there in zip(order, named, strict=True)]
-
-    total = np.zeros(SPECIES)
-    for _study in range(of_estimand):
-        found = salience(lists())
-        total[[_NAMES.index(item) for item in found.items]] += found.smith_s(n)
-    truth, held = total / of_estimand, Held()
-    for number in range(studies):
-        told = lists()
-        for item, (low, high) in salience_ends(told, draw(np.zeros(n, dtype=np.int64), 300, number))["smith"].items():
-            if sum(item in one for one in told) >= RANKED_FROM:
-                held.add("salience", np.array([low]), np.array([high]), truth[[_NAMES.index(item)]])
-    return held
-
-
 def coverage_of_competences(questions: int, *, informants: int = 20, studies: int = 100, of_estimand: int = 400) -> Held:
     """Competences of informants who know 35 to 90 % of the answers to questions with two answers each."""
     rng = np.random.default_rng(questions)
@@ -275,7 +250,6 @@ def main(say: Callable[[str], object] = print) -> None:
         for n in HOLDERS:
             columns.append(f"{shape}, {n}")
             held = coverage_of_indices(shape, n).shares() | coverage_of_pairs(shape, n).shares()
-            held |= coverage_of_salience(n).shares() if shape == "skewed" else {}
             for name, share in held.items():
                 found.setdefault(name, {})[columns[-1]] = share
             print(columns[-1], "done", file=sys.stderr)

@@ -79,7 +79,7 @@ def test_the_glossary_explains_every_term_with_its_source_and_labels_lead_to_it(
     assert len(anchors) == len(set(anchors)) > 60
     assert all(f'id="{key}"' in page for key in ("use_report", "basis", "ci", "icf", "uvt", "cv"))
     assert page.count("<math") > 30
-    for address in ("/study/VELDRA/reports/1", "/study/VELDRA/plants/1"):
+    for address in ("/study/VELDRA/reports/1", "/study/VELDRA/plants/1", "/study/VELDRA/encounters/1"):
         linked = re.findall(r"/study/VELDRA/glossary#([a-z_]+)", client.get(address).text)
         assert {"basis", "part", "use"} <= set(linked)
         assert set(linked) <= set(anchors)

@@ -1,13 +1,16 @@
 """How salient the items of free lists are: Smith's S, Sutrop's index, and the category bias B."""
 
+import math
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
 import numpy as np
 import numpy.typing as npt
 
+from tender_ledger.core.indices.ranking import RANKED_FROM
 from tender_ledger.core.resampling.drawing import Resamples
-from tender_ledger.core.resampling.quantiles import ends_where_defined, only_pair
+from tender_ledger.core.resampling.jackknife import Ends, student
+from tender_ledger.core.resampling.quantiles import ends_where_defined
 from tender_ledger.core.tally.table import Ints
 
 Floats = npt.NDArray[np.float64]
@@ -69,10 +72,11 @@ def salience(lists: Sequence[Sequence[str]]) -> Salience:
 
 
 def salience_ends(lists: Sequence[Sequence[str]], drawn: Resamples) -> Mapping[str, Mapping[str, tuple[float, float]]]:
-    """The 95 % ends of Smith's S, Sutrop's index (both over all lists) and the mean position of every item, the lists resampled
-    whole, the empty ones too; by `smith`, `sutrop`, `mean` and item.
+    """The 95 % ends of Smith's S and Sutrop's index over all lists and of the mean position, by name and item.
 
-    Undefined where nobody in a resample named the item, in all but Smith's S; no ends where that is so in more than 5 %.
+    The names are `smith`, `sutrop` and `mean`. S and Sutrop's index: the lists resampled whole, the empty ones too. The mean
+    position: Student's for the logarithm of a mean of so many positions. Of an item that fewer than RANKED_FROM named there are
+    none.
     """
     closed = [closed_up(one) for one in lists]
     items = sorted({item for one in closed for item in one})
@@ -81,17 +85,32 @@ def salience_ends(lists: Sequence[Sequence[str]], drawn: Resamples) -> Mapping[s
     for at, one in enumerate(closed):
         for rank, item in enumerate(one, 1):
             own[at, place[item]], ranks[at, place[item]] = (len(one) - rank + 1) / len(one), rank
-    weights, shares = drawn.weights.astype(np.float64), drawn.shares()
+    weights, shares, tellers = drawn.weights.astype(np.float64), drawn.shares(), (ranks > 0).sum(axis=0)
     frequency, summed = weights @ (ranks > 0), weights @ ranks
     with np.errstate(invalid="ignore", divide="ignore"):
-        found = {"smith": weights @ own / max(len(closed), 1), "sutrop": frequency**2 / (len(closed) * summed),
-                 "mean": summed / frequency}  # fmt: skip
-    return {name: _ends(values, items, shares) for name, values in found.items()}
+        sutrop = frequency**2 / (len(closed) * summed)
+        places = np.where(ranks > 0, ranks, np.nan)
+    ends = {
+        "smith": ends_where_defined(weights @ own / max(len(closed), 1), shares),
+        "sutrop": ends_where_defined(sutrop, shares),
+        "mean": _position_ends(places, tellers),
+    }
+    named = np.flatnonzero(tellers >= RANKED_FROM)
+    return {
+        name: {items[at]: (float(low[at]), float(high[at])) for at in named if not np.isnan(low[at])}
+        for name, (low, high) in ends.items()
+    }
 
 
-def _ends(values: Floats, items: Sequence[str], shares: Floats) -> dict[str, tuple[float, float]]:
-    low, high = ends_where_defined(values, shares)
-    return {item: (float(low[at]), float(high[at])) for at, item in enumerate(items) if not np.isnan(low[at])}
+def _position_ends(places: Floats, tellers: Ints) -> Ends:
+    """The 95 % ends of the mean of every column of (lists, items), NaN where a list has not the item."""
+    enough = tellers > 1
+    low, high = np.full(len(tellers), np.nan), np.full(len(tellers), np.nan)
+    chosen, n = places[:, enough], tellers[enough]
+    mean = np.nanmean(chosen, axis=0)
+    error = np.nanstd(chosen, axis=0, ddof=1) / np.sqrt(n) / mean
+    low[enough], high[enough] = (np.exp(np.log(mean) + sign * student(n) * error) for sign in (-1, 1))
+    return low, high
 
 
 def category_bias(items: Sequence[str], category_of: Mapping[str, bool]) -> float:
@@ -115,14 +134,14 @@ class MeanBias:
     ends: tuple[float, float] | None
 
 
-def mean_bias(lists: Sequence[Sequence[str]], category_of: Mapping[str, bool], drawn: Resamples) -> MeanBias:
-    """The mean category bias, the lists resampled whole: those without a B are drawn too and leave fewer to take the mean of."""
+def mean_bias(lists: Sequence[Sequence[str]], category_of: Mapping[str, bool]) -> MeanBias:
+    """The mean category bias with Student's interval over the lists that have one; none for fewer than RANKED_FROM lists."""
     each = np.array([category_bias(one, category_of) for one in lists], dtype=np.float64)
-    there = ~np.isnan(each)
-    if not there.any():
+    each = each[~np.isnan(each)]
+    if not len(each):
         return MeanBias(float("nan"), 0, None)
-    weights = drawn.weights.astype(np.float64)[:, there]
-    with np.errstate(invalid="ignore"):
-        means = weights @ each[there] / weights.sum(axis=1)
-    ends = only_pair(ends_where_defined(means[:, None], drawn.shares()))
-    return MeanBias(float(each[there].mean()), int(there.sum()), ends)
+    mean, n = float(each.mean()), len(each)
+    if n < RANKED_FROM:
+        return MeanBias(mean, n, None)
+    reach = float(student(n)) * float(each.std(ddof=1)) / math.sqrt(n)
+    return MeanBias(mean, n, (max(mean - reach, 0.0), min(mean + reach, 1.0)))

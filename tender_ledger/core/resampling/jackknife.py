@@ -67,5 +67,10 @@ def ends_of_logs(values: Floats, without: Floats, tellers: Ints | None = None) -
     return np.exp(np.where(there, ends[0], np.nan)), np.exp(np.where(there, ends[1], np.nan))
 
 
+def student(n: Ints | int) -> Floats:
+    """Student's factor of a 95 % interval of a mean of n values, 2 at least."""
+    return np.asarray(stdtrit(np.maximum(np.asarray(n) - 1, 1), 1 - ALPHA / 2))
+
+
 def _factor(tellers: Ints | None) -> Floats | float:
-    return Z if tellers is None else np.asarray(stdtrit(np.maximum(tellers - 1, 1), 1 - ALPHA / 2))
+    return Z if tellers is None else student(tellers)

@@ -7,7 +7,7 @@ import numpy as np
 import numpy.typing as npt
 from scipy.special import gammaln
 
-from tender_ledger.core.resampling.jackknife import ends_of_shares
+from tender_ledger.core.resampling.jackknife import ends_around, ends_of_shares, jackknife_errors
 from tender_ledger.core.resampling.quantiles import only_pair
 from tender_ledger.core.sampling.incidence import Incidences
 from tender_ledger.core.tally.table import Ints
@@ -44,17 +44,25 @@ def expected_curve(found: Incidences) -> Floats:
     return found.observed - np.exp(_log_share_without(y, found.units, drawn)) @ times
 
 
-def curve_band(found: Incidences, richness: float) -> Floats:
-    """The standard error of S(t), shape (T,): sqrt(sum_s (1 - a_s)^2 - S(t)^2 / S_est), a_s the share of draws without s.
+def curve_ends(found: Incidences) -> tuple[Floats, Floats]:
+    """The 95 % ends of S(t) for t = 1 .. T, two of shape (T,), from leaving out each informant; NaN for one informant.
 
-    The unconditional variance of Colwell, Mao & Chang 2004, Ecology 85:2717-2727 (eq. 6; from memory), S_est being Chao2.
+    S(T) without one of T informants does not exist: it has the error of S(T - 1). Not below 0. Informants differ in how much
+    they know, which the unconditional variance of Colwell, Mao & Chang 2004 leaves out: that held S(t) in 66 to 99 % of
+    simulated studies.
     """
-    y, times = _counted_once(found.y)
-    if not len(y) or not richness:
-        return np.zeros(found.units)
-    share = 1 - np.exp(_log_share_without(y, found.units, np.arange(1, found.units + 1)))
-    variance = (share**2) @ times - (share @ times) ** 2 / richness
-    return np.sqrt(np.maximum(variance, 0.0))
+    curve = expected_curve(found)
+    if found.units < 2 or not found.observed:
+        return np.full(found.units, np.nan), np.full(found.units, np.nan)
+    drawn, by_y = np.arange(1, found.units), found.by_informant[:, 1:]
+    y = np.flatnonzero(by_y.any(axis=0)) + 1
+    # what Y told is told by Y - 1 without one of them: the chance that t of the T - 1 others tell it, before and after
+    chance = [1 - np.exp(_log_share_without(of, found.units - 1, drawn)) for of in (y - 1, np.minimum(y, found.units - 1))]
+    rest, times = _counted_once(found.y)
+    whole = (1 - np.exp(_log_share_without(np.minimum(rest, found.units - 1), found.units - 1, drawn))) @ times
+    without = whole + by_y[:, y - 1] @ (chance[0] - chance[1]).T
+    errors = jackknife_errors(without)
+    return ends_around(curve, np.append(errors, errors[-1]), within=(0.0, np.inf))
 
 
 def coverage(found: Incidences) -> float:
@@ -63,7 +71,12 @@ def coverage(found: Incidences) -> float:
     With Q2 = 0: (T-1)(Q1-1) / ((T-1)(Q1-1) + 2) in place of the second factor (less certain); with Q1 = 0: 1. NaN where
     nothing was told. Source: Chao & Jost 2012, Ecology 93:2533-2547.
     """
-    return float(_expected_coverage(_counts(found), np.zeros(1))[0, 0])
+    return float(coverage_after(found, np.zeros(1))[0])
+
+
+def coverage_after(found: Incidences, more: Floats) -> Floats:
+    """C(T + m) for every number m of further informants, shape (m,); NaN where nothing was told. Source: Chao et al. 2014."""
+    return np.asarray(_expected_coverage(_counts(found), more)[0])
 
 
 def _counts(found: Incidences) -> Ints:
@@ -85,7 +98,7 @@ def _without_each(found: Incidences) -> tuple[Ints, Ints]:
 
     What one alone told goes with that informant, what two told is then told by one, what three told by two.
     """
-    rows, times = np.unique(found.by_informant, axis=0, return_counts=True)
+    rows, times = np.unique(found.by_informant[:, :4], axis=0, return_counts=True)
     told, ones, twos, threes = rows.T
     u, q1, q2 = found.u - told, found.q1 - ones + twos, found.q2 - twos + threes
     return np.stack([np.full(len(rows), found.units - 1), u, q1, q2], axis=1), times
@@ -94,15 +107,11 @@ def _without_each(found: Incidences) -> tuple[Ints, Ints]:
 def coverage_ends(found: Incidences) -> tuple[float, float] | None:
     """The 95 % ends of C(T), from leaving out each informant; None where C is undefined, or is so without one of them.
 
-    Informants drawn with replacement would hide what one alone told, by which coverage is judged.
+    They hold the share of all mentions that the things told make up among everybody of whom these T are. Informants drawn with
+    replacement would hide what one alone told, by which coverage is judged.
     """
-    return only_pair(_ends_of_expected(found, np.zeros(1)))
-
-
-def _ends_of_expected(found: Incidences, more: Floats) -> tuple[Floats, Floats]:
-    """The 95 % ends of C(T + m) for every m."""
     without, times = _without_each(found)
-    return ends_of_shares(_expected_coverage(_counts(found), more)[0], _expected_coverage(without, more), times)
+    return only_pair(ends_of_shares(coverage_after(found, np.zeros(1)), _expected_coverage(without, np.zeros(1)), times))
 
 
 def coverage_simple(found: Incidences) -> float:
@@ -123,32 +132,22 @@ def coverage_curve(found: Incidences) -> Floats:
 
 @dataclass(frozen=True)
 class StillWanted:
-    """How many more informants a coverage takes; `more` None: no number can be given, and `why` says so.
-
-    `ends`: 95 % lie from the first to the second; None as the second: more than so far. None: there is no interval.
-    """
+    """How many more informants a coverage takes; `more` None: no number can be given, and `why` says so."""
 
     goal: float
     more: int | None
     why: str = ""
-    ends: tuple[int, int | None] | None = None
 
 
 def informants_for(found: Incidences, goal: float = 0.95) -> StillWanted:
     """The smallest m with C(T + m) = 1 - (Q1/U) [(T-1) Q1 / ((T-1) Q1 + 2 Q2)]^(m + 1) >= goal.
 
-    Trusted for m <= T only; beyond that no number is given. Source: Chao et al. 2014 (less certain). The interval holds every
-    m at which the goal lies within the 95 % ends of C(T + m), these from leaving out each informant.
+    Trusted for m <= T only; beyond that no number is given. It has no interval: the m at which the goal lies within the ends of
+    C(T + m) held it in every simulated study, and were of no use. Source: Chao et al. 2014 (less certain).
     """
     if not found.u or found.units < 2:
         return StillWanted(goal, None, "Too few were heard to say how many more it takes.")
-    more_of_them = np.arange(found.units + 1, dtype=np.float64)
-    value = _expected_coverage(_counts(found), more_of_them)[0]
-    parts = [_ends_of_expected(found, some) for some in np.array_split(more_of_them, found.units // 200 + 1)]
-    low, high = (np.concatenate(one) for one in zip(*parts, strict=True))
-    reached = [int(np.argmax(one >= goal - _SLACK)) if (one >= goal - _SLACK).any() else None for one in (high, value, low)]
-    fewest, more, most = reached
-    ends = None if fewest is None or np.isnan(low).all() else (fewest, most)
-    if more is None:
-        return StillWanted(goal, None, f"At least twice as many as so far ({found.units} were heard).", ends)
-    return StillWanted(goal, more, ends=ends)
+    reached = coverage_after(found, np.arange(found.units + 1, dtype=np.float64)) >= goal - _SLACK
+    if not reached.any():
+        return StillWanted(goal, None, f"At least twice as many as so far ({found.units} were heard).")
+    return StillWanted(goal, int(reached.argmax()))

@@ -16,7 +16,8 @@ THINGS = ("taxa", "uses", "citations")  # taxa, specific uses, taxon x category
 class Incidences:
     """`y`: of every thing told the informants who told it (Y_s > 0); `units`: T, all informants, the silent too.
 
-    `by_informant`, shape (T, 4): how many things each told, and how many of those were told by one, by two, by three in all.
+    `by_informant`, shape (T, largest Y + 1): how many things each told (column 0), and how many of those Y = k informants
+    told in all (column k). It has at least four columns.
     """
 
     y: Ints
@@ -64,5 +65,7 @@ def incidences(tally: Tally, things: str = "taxa", among: Bools | None = None) -
         raise ValueError(things)
     y = np.bincount(thing) if len(thing) else np.zeros(0, dtype=np.int64)
     told_by = y[thing]
-    own = [np.bincount(informant[told_by == k] if k else informant, minlength=len(among))[among] for k in range(4)]
-    return Incidences(y[y > 0], int(among.sum()), np.stack(own, axis=1))
+    width = max(int(y.max(initial=0)), 3) + 1
+    own = np.bincount(informant * width + told_by, minlength=len(among) * width).reshape(-1, width)[among]
+    own[:, 0] = own.sum(axis=1)
+    return Incidences(y[y > 0], int(among.sum()), own)

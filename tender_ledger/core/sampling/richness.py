@@ -61,8 +61,8 @@ def _estimate(observed: int, value: float, variance: float) -> Estimate:
 
 def jackknife1(found: Incidences) -> Estimate:
     """S_obs + Q1 (T - 1) / T, variance A (sum_j j^2 f_j - Q1^2 / T), f_j informants with j things that nobody else told.
-    The interval is value -+ 1.96 of its errors, cut at S_obs.
 
+    It has no interval: value -+ 1.96 of its errors held it in 74 to 91 % of simulated studies.
     Source: Heltshe & Forrester 1983, Biometrics 39:1-11; Burnham & Overton 1978.
     """
     t, q1 = found.units, found.q1
@@ -70,7 +70,7 @@ def jackknife1(found: Incidences) -> Estimate:
         return Estimate(math.nan)
     a, j = (t - 1) / t, np.arange(len(found.uniques))
     value, error = found.observed + a * q1, math.sqrt(max(a * (float((j**2 * found.uniques).sum()) - q1**2 / t), 0.0))
-    return Estimate(value, error, (max(value - Z * error, float(found.observed)), value + Z * error))
+    return Estimate(value, error)
 
 
 def jackknife2(found: Incidences) -> float:

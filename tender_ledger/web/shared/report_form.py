@@ -25,6 +25,19 @@ class Slot:
     free: bool = False
     measure: bool = False
 
+    @property
+    def term(self) -> str:
+        """The key of the glossary that explains the label; empty where the label is plain words."""
+        return TERM_OF_SLOT.get(self.name, "")
+
+
+TERM_OF_SLOT = {
+    "applications": "application", "basis": "basis", "category": "category", "caution": "caution", "cited_id": "source",
+    "currency": "currency", "dose": "dose", "harvest": "harvest", "informant": "informant", "link_kind": "link",
+    "method": "preparation", "methods": "preparation", "mixture": "remedy", "other_name": "local_name", "outcome": "outcome", "parts": "part",
+    "property": "property", "proportion": "share", "purpose": "use", "role": "role", "season": "season", "stage": "stage",
+    "stance": "stance", "subcategory": "subcategory", "teacher": "teaching",
+}  # fmt: skip
 
 SLOTS = (
     Slot("informant", _("informant"), 2, "informants"),

@@ -1,6 +1,6 @@
 """Has enough been heard: the listening curve."""
 
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Callable, Mapping
 from typing import Any
 
 from flask import g, url_for
@@ -38,21 +38,19 @@ def _listened(things: str, found: Mapping[str, Any], group: str) -> Block:
             "%(s)s heard from %(t)s holders, the curve expected of fewer, with 95 %% of it.", s=found["S_obs"], t=found["T"]
         ),
     }
-    curve = Curve(what, found["at"], found["curve"], found["band"])
+    curve = Curve(what, found["at"], found["curve"], found["low"], found["high"])
     figure = listening_curve(curve, words, url_for("ledger.show", community=group or None)) if found["T"] else None
-    ends = found["chao2_bias_corrected_CI95_log"]
-    row = {**found, "things": what, **ends_of("chao2_bias_corrected", ends), **ends_of("jackknife1", found["jackknife1_ends"]),
-           **ends_of("coverage", found["coverage_ends"]), **ends_of("wanted", _finite(found["wanted_ends"]))}  # fmt: skip
+    row = {**found, "things": what, **ends_of("coverage", found["coverage_ends"])}
     columns = [
         Column("things", _("heard"), "text"),
         Column("T", _("holders"), "count", explains="heard"),
         Column("S_obs", _("so far"), "count", explains="sofar"),
         Column("Q1", _("by one only"), "count", explains="q1"),
         Column("Q2", _("by two"), "count", explains="q2"),
-        Column("chao2_bias_corrected", "Chao2", "tenth", explains="chao2", ends=True),
-        Column("jackknife1", _("jackknife"), "tenth", explains="jack1", ends=True),
+        Column("chao2_bias_corrected", "Chao2", "tenth", explains="chao2"),
+        Column("jackknife1", _("jackknife"), "tenth", explains="jack1"),
         Column("coverage", _("coverage"), "share", ends=True),
-        Column("wanted", _("still wanted"), "count", _("holders more for 95 % coverage"), ends=True),
+        Column("wanted", _("still wanted"), "count", _("holders more for 95 % coverage")),
     ]
     wanted = (
         found["why"]
@@ -73,37 +71,12 @@ def _listened(things: str, found: Mapping[str, Any], group: str) -> Block:
         what[:1].upper() + what[1:],
         figure,
         Table(things, words["says"], columns, [row], subject="things"),
-        [" ".join([wanted, *_spans(found)])],
+        [wanted],
         cautions,
         apart=_apart(found),
         behind=lambda _row: {"community": group},
         data=_points(words["says"], found),
     )
-
-
-def _finite(ends: Sequence[int | None] | None) -> tuple[float, float] | None:
-    """The ends where both are numbers."""
-    return None if ends is None or ends[0] is None or ends[1] is None else (ends[0], ends[1])
-
-
-def _open(found: Mapping[str, Any]) -> list[tuple[str, float | str | None]]:
-    """The interval of the holders still wanted where it has no upper end."""
-    ends = found["wanted_ends"]
-    return [] if ends is None or ends[1] is not None else [
-        (_("95 % interval"), _("%(low)s to more than %(most)s", low=ends[0], most=found["T"]))
-    ]  # fmt: skip
-
-
-def _spans(found: Mapping[str, Any]) -> list[str]:
-    """How sure the number of holders still wanted is, in words."""
-    if found["wanted_ends"] is None:
-        return []
-    low, high = found["wanted_ends"]
-    if high == 0:
-        return [_("95 % interval: none more.")]
-    if high is None:
-        return [_("95 %% interval: from %(low)s to more than %(most)s more.", low=low, most=found["T"])]
-    return [_("95 %% interval: %(low)s to %(high)s more.", low=low, high=high)]
 
 
 def _apart(found: Mapping[str, Any]) -> dict[str, Callable[[Row], Apart]]:
@@ -119,10 +92,8 @@ def _apart(found: Mapping[str, Any]) -> dict[str, Callable[[Row], Apart]]:
         (_("Chao2 of 1987, without its factor"), found["chao2_1987_no_factor"]),
         (_("second-order jackknife"), found["jackknife2"]),
     ]
-    ends = found["chao2_bias_corrected_CI95_log"]
     simple = [(_("Good’s coverage, 1 − Q₁ / U"), found["coverage_good_turing_simple"])]
-    so_far = [(_("coverage so far"), found["coverage"]), *simple, *_open(found)]
-    each = _("95 % by leaving out each holder in turn")
+    so_far = [(_("coverage so far"), found["coverage"]), *simple]
     return {
         "heard": lambda _row: Apart({"T": found["T"]}),
         "sofar": lambda _row: Apart({"S": found["S_obs"]}, others=[("Chao2", chao), (_("jackknife"), jack)]),
@@ -131,15 +102,15 @@ def _apart(found: Mapping[str, Any]) -> dict[str, Callable[[Row], Apart]]:
         "chao2": lambda _row: Apart(
             put,
             ones,
-            [*more, (_("jackknife"), jack)],
-            pair_of(ends),
-            how=_("95 % by the variance of Chao 1987"),
+            [(_("its standard error"), found["chao2_bias_corrected_SE"]), *more, (_("jackknife"), jack)],
         ),
         "jack1": lambda _row: Apart(
-            put, ones, [("Chao2", chao), *more], pair_of(found["jackknife1_ends"]), how=_("95 % by its standard error")
+            put, ones, [(_("its standard error"), found["jackknife1_SE"]), ("Chao2", chao), *more]
         ),
-        "coverage": lambda _row: Apart(put, ones, simple, pair_of(found["coverage_ends"]), how=each),
-        "wanted": lambda _row: Apart(put, ones, so_far, _finite(found["wanted_ends"]), how=each),
+        "coverage": lambda _row: Apart(
+            put, ones, simple, pair_of(found["coverage_ends"]), how=_("95 % by leaving out each holder in turn")
+        ),
+        "wanted": lambda _row: Apart(put, ones, so_far),
     }
 
 
@@ -150,8 +121,8 @@ def _thing(taxon: str, said: str) -> Link:
 def _points(caption: str, found: Mapping[str, Any]) -> Table:
     """The points of the curve with the ends of its band."""
     rows = [
-        {"holders": at, "expected": value, "low": value - 1.96 * error, "high": value + 1.96 * error}
-        for at, value, error in zip(found["at"], found["curve"], found["band"], strict=True)
+        {"holders": at, "expected": value, "low": low, "high": high}
+        for at, value, low, high in zip(found["at"], found["curve"], found["low"], found["high"], strict=True)
     ]
     columns = [Column("holders", _("holders"), "count"), Column("expected", _("expected")), Column("low", "2.5 %"),
                Column("high", "97.5 %")]  # fmt: skip
