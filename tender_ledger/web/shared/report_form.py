@@ -34,7 +34,8 @@ class Slot:
 TERM_OF_SLOT = {
     "applications": "application", "basis": "basis", "category": "category", "caution": "caution", "cited_id": "source",
     "currency": "currency", "dose": "dose", "harvest": "harvest", "informant": "informant", "link_kind": "link",
-    "method": "preparation", "methods": "preparation", "mixture": "remedy", "other_name": "local_name", "outcome": "outcome", "parts": "part",
+    "method": "preparation", "methods": "preparation", "mixture": "remedy",
+    "other_name": "local_name", "outcome": "outcome", "parts": "part",
     "property": "property", "proportion": "share", "purpose": "use", "role": "role", "season": "season", "stage": "stage",
     "stance": "stance", "subcategory": "subcategory", "teacher": "teaching",
 }  # fmt: skip
