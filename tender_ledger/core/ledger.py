@@ -5,7 +5,7 @@ from dataclasses import dataclass, field, replace
 from datetime import date
 from typing import Any
 
-from tender_ledger.core.text import clean
+from tender_ledger.core.text import clean, whole_number
 
 # What can be filtered by, in the order in which the sentence tells it. A dash asks for what says nothing there.
 FILTERS = ("q", "informant", "community", "kind", "plant", "taxon", "family", "category", "purpose", "part", "method",
@@ -61,7 +61,7 @@ def read_view(arguments: Mapping[str, str], columns: Sequence[str] = ()) -> Ledg
         backwards=arguments.get("back") == "1",
         group=arguments["group"] if arguments.get("group") in GROUPS else "",
         columns=tuple(dict.fromkeys(chosen)) or USUAL,
-        page=int(page) if page.isascii() and page.isdigit() and 0 < int(page) < 1_000_000 else 1,
+        page=whole_number(page, 999_999) or 1,
     )
 
 

@@ -2,6 +2,7 @@
 
 from tender_ledger.core.consensus.model import Answers, answers_of
 from tender_ledger.core.messages import InputRefused, Problem
+from tender_ledger.core.text import whole_number
 from tender_ledger.formats.sheet import read_sheet
 
 
@@ -28,7 +29,7 @@ def read_free_lists(data: bytes, roster: tuple[str, ...] = ()) -> list[list[str]
         own = lists.setdefault(who, {})
         if not row["item"]:
             continue
-        place = int(position) if position.isascii() and position.isdigit() and len(position) < 9 else 0
+        place = whole_number(position) or 0
         if place < 1:
             problems.append(
                 Problem("The position is no whole number above 0.", f"{where}, column position", position, "1, 2, 3 …")
@@ -54,7 +55,7 @@ def read_flora(data: bytes) -> dict[str, int]:
         family, count = row["family"], row["flora"]
         if not family:
             problems.append(Problem("No family is named.", f"flora, line {line}, column family", expected="a family"))
-        elif not (count.isascii() and count.isdigit() and len(count) < 8):
+        elif whole_number(count, 9_999_999) is None:
             problems.append(
                 Problem("This is no number of species.", f"flora, line {line}, column flora", count, "a whole number, 0 or more")
             )

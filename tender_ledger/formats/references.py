@@ -17,8 +17,8 @@ from bibtexparser.entrypoint import parse_string
 
 from tender_ledger.core.messages import InputRefused, Problem
 from tender_ledger.core.text import clean
+from tender_ledger.formats.csl_items import Item, read_item
 
-Item = dict[str, Any]
 _BIBTEX_TYPES = {
     "article": "article-journal", "book": "book", "booklet": "pamphlet", "inbook": "chapter", "incollection": "chapter",
     "inproceedings": "paper-conference", "manual": "report", "mastersthesis": "thesis", "phdthesis": "thesis",
@@ -80,20 +80,21 @@ def _csl(text: str, name: str) -> tuple[list[Item], list[Problem]]:
         read = json.loads(text)
     except json.JSONDecodeError as error:
         raise InputRefused(Problem("This is no JSON.", f"{name}, line {error.lineno}", error.msg, "CSL-JSON")) from None
+    except RecursionError:
+        raise InputRefused(Problem("This is nested too deeply.", name, "brackets within brackets", "CSL-JSON")) from None
     items = read if isinstance(read, list) else read.get("items", [read])
-    good = [one for one in items if isinstance(one, dict)]
-    wrong = [Problem("This is no record.", f"{name}, record {at}", str(one)[:40], "an object with type and title")
-             for at, one in enumerate(items, 1) if not isinstance(one, dict)]  # fmt: skip
-    return [{key: _plain(value) for key, value in one.items() if key not in ("id", "citation-key")} for one in good], wrong
-
-
-def _plain(value: Any) -> Any:
-    """A value of JSON with every text as it is stored."""
-    if isinstance(value, str):
-        return clean(value)
-    if isinstance(value, list):
-        return [_plain(one) for one in value]
-    return {key: _plain(one) for key, one in value.items()} if isinstance(value, dict) else value
+    if not isinstance(items, list):
+        raise InputRefused(Problem("Its “items” are no list.", name, str(items)[:40], "a list of records"))
+    good: list[Item] = []
+    wrong: list[Problem] = []
+    for at, one in enumerate(items, 1):
+        if isinstance(one, dict):
+            item, problems = read_item(one)
+            good.append(item)
+            wrong += [Problem(what, f"{name}, record {at}", found, expected) for what, found, expected in problems]
+        else:
+            wrong.append(Problem("This is no record.", f"{name}, record {at}", str(one)[:40], "an object with type and title"))
+    return good, wrong
 
 
 def _bibtex(text: str, name: str) -> tuple[list[Item], list[Problem]]:

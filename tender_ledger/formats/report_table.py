@@ -10,6 +10,7 @@ from tender_ledger.core.importing.companion_tables import COLUMNS as COMPANION_C
 from tender_ledger.core.importing.companion_tables import REQUIRED as COMPANION_REQUIRED
 from tender_ledger.core.importing.companion_tables import CompanionTables
 from tender_ledger.core.importing.rows import MENDED_COLUMN, PROBLEM_COLUMN, FailingRow, ReadTable, RosterEntry, TableRow
+from tender_ledger.core.limits import longest
 from tender_ledger.core.messages import InputRefused, Problem, RowProblem
 from tender_ledger.core.names.scientific import part_qualifier, usual_rank
 from tender_ledger.core.rules import ACTORS, BASES, CURRENCIES, KINDS, OUTCOMES, STANCES
@@ -24,6 +25,7 @@ from tender_ledger.core.tally.table import (
     UseReportTable,
     Uses,
 )
+from tender_ledger.core.text import control_character, whole_number
 from tender_ledger.formats.sheet import Row, Sheet, read_sheet, scan_sheet, write_lines
 
 COLUMNS = ("informant", "community", "informant_kind", "event", "date", "taxon", "plant", "rank", "family", "category",
@@ -147,8 +149,17 @@ def _further_problems(line: int, row: Row, cells: Row) -> Iterable[RowProblem]:
     yield from _day_problems(line, row)
     if row["informant_kind"] not in KINDS:
         yield RowProblem(line, "informant_kind", "The code is not known.", row["informant_kind"], ", ".join(KINDS))
-    if "\x00" in "".join(cells.values()):
-        yield RowProblem(line, "", "A cell holds a NUL character, which no text has.", remedy="Take it out.")
+    yield from _text_problems(line, cells)
+
+
+def _text_problems(line: int, cells: Row) -> Iterable[RowProblem]:
+    """Cells that no column takes: with control characters, or longer than texts of their name are."""
+    for column, text in cells.items():
+        if wrong := control_character(text):
+            yield RowProblem(line, column, f"The cell holds the control character {wrong}.", remedy="Take it out.")
+        if len(text) > longest(column):
+            found, expected = f"{len(text):,} characters", f"at most {longest(column):,}"
+            yield RowProblem(line, column, "The cell is too long.", found, expected)
 
 
 def read_rows(reports: bytes) -> ReadTable:
@@ -164,9 +175,7 @@ def read_rows(reports: bytes) -> ReadTable:
     for line, at in places.items():
         cells = {column: text for column, text in sheet.rows[at].items() if text and column in columns}
         row = TableRow(line, cells, _with_defaults(cells), sheet.rows[at].get(MENDED_COLUMN, ""))
-        problems = tuple(_row_problems(line, dict(row.full), listed))
-        if "\x00" in "".join(cells.values()):
-            problems += (RowProblem(line, "", "A cell holds a NUL character, which no text has.", remedy="Take it out."),)
+        problems = (*_row_problems(line, dict(row.full), listed), *_text_problems(line, cells))
         if problems:
             failing.append(FailingRow(line, tuple(cells.get(one, "") for one in columns), problems, row.mended))
         else:
@@ -202,7 +211,7 @@ def read_roster(informants: bytes) -> list[RosterEntry]:
             problems.append(RowProblem(line, "gender", "The code is not known.", gender, "woman, man, other").of("informants"))
         if chosen not in _CHOSEN:
             problems.append(RowProblem(line, "chosen", "The code is not known.", chosen, ", ".join(_CHOSEN)).of("informants"))
-        if birth and not (birth.isascii() and birth.isdigit() and 1850 <= int(birth) <= 2100):
+        if birth and not (whole_number(birth, 2100) or 0) >= 1850:
             problems.append(RowProblem(line, "birth_year", "This is no year of birth.", birth, "1850 to 2100").of("informants"))
         if not problems:
             kind = row.get("kind") or "holder"

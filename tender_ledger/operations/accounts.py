@@ -10,7 +10,7 @@ from argon2 import PasswordHasher
 from argon2.exceptions import InvalidHashError, VerificationError
 
 from tender_ledger.core.text import clean, fold
-from tender_ledger.operations.errors import Refused, constraints_as_refusals, required
+from tender_ledger.operations.errors import NotFound, Refused, constraints_as_refusals, required
 from tender_ledger.storage.database import database
 from tender_ledger.storage.models import Attempt, Person, PersonSession
 from tender_ledger.storage.queries import accounts
@@ -57,7 +57,10 @@ def signed_in(token: str) -> SignedIn | None:
 
 def end_session(person_id: int, *, token: str = "", key: str = "") -> None:
     """End one of a person's own sessions, by its token or by the key that the account page shows."""
-    digest = _sha256(token) if token else bytes.fromhex(key)
+    try:
+        digest = _sha256(token) if token else bytes.fromhex(key)
+    except ValueError:
+        raise NotFound from None
     database.execute_sql(
         "UPDATE person_session SET ended_at = now() WHERE token_sha256 = %s AND person_id = %s AND ended_at IS NULL",
         (digest, person_id),

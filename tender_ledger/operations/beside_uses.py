@@ -6,7 +6,7 @@ from typing import Any
 from tender_ledger.core.recognition import Choice, Unrecognised
 from tender_ledger.core.rights import Right
 from tender_ledger.core.terms import Scope
-from tender_ledger.core.text import clean
+from tender_ledger.core.text import clean, whole_number
 from tender_ledger.operations.errors import NotFound, Refused, required
 from tender_ledger.operations.everyday_words import recognise_everyday
 from tender_ledger.operations.saving import made_once, saving
@@ -59,8 +59,8 @@ def _plant(scope: Scope, number: int) -> dict[str, Any]:
 
 def _telling(scope: Scope, said: Mapping[str, str]) -> dict[str, Any]:
     """Who told it where: the encounter by its number, and somebody who told there."""
-    text = clean(said.get("encounter"))
-    encounter = encounters.encounter(scope, int(text)) if text.isascii() and text.isdigit() and len(text) < 10 else None
+    number = whole_number(said.get("encounter"))
+    encounter = encounters.encounter(scope, number) if number is not None else None
     if encounter is None:
         raise Refused({"encounter": "Choose the encounter in which it was told."})
     reading = Reading(scope, TypedReport(informant=said.get("informant", "")), {})

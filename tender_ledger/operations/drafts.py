@@ -2,6 +2,7 @@
 
 import uuid
 
+from tender_ledger.core.limits import WORDS
 from tender_ledger.core.rights import Right
 from tender_ledger.core.terms import Scope
 from tender_ledger.storage.models import Draft
@@ -16,7 +17,7 @@ def draft_place(encounter_number: int) -> str:
 def keep_draft(scope: Scope, place: str, typed: dict[str, str]) -> None:
     """Keep what was typed at a place, as typed, for this person alone; not when its report was recorded meanwhile."""
     scope.viewer.require(Right.RECORD)
-    body = {key: str(value)[:5000].replace("\x00", "") for key, value in typed.items()}
+    body = {key: str(value)[:WORDS] for key, value in typed.items()}
     key = body.get("client_key", "")
     if _is_uuid(key) and (record_of_key(scope, key, "use_report") or record_of_key(scope, key, "asking")):
         return

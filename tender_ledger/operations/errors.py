@@ -7,10 +7,12 @@ from typing import Any
 
 from peewee import IntegrityError
 
-from tender_ledger.core.text import clean
+from tender_ledger.core.limits import TooLong, sentence_of_length
+from tender_ledger.core.text import clean, whole_number
 from tender_ledger.storage.database import SENTENCES, violated_constraint
 
 _CODE = re.compile(r"[A-Z][A-Z0-9-]{0,31}$")
+_LENGTH = re.compile(r"^length_of_(\w+)$")
 _REFERENCE = re.compile(r"_study_id_(\w+)_fkey$")
 
 
@@ -48,21 +50,25 @@ def constraints_as_refusals() -> Iterator[None]:
         if not sentence:
             raise
         raise Refused({field: sentence}) from error
+    except TooLong as error:
+        raise Refused({error.field: str(error)}) from error
 
 
 def _sentence(constraint: str) -> tuple[str, str]:
     """The field and the sentence of a rule; one rule serves every reference to a record that is not in the study."""
     if missing := _REFERENCE.search(constraint):
         return missing[1], "What was chosen is not in this study, or not any more. Load the page again and choose anew."
+    if too_long := _LENGTH.search(constraint):
+        return too_long[1], sentence_of_length(too_long[1])
     return SENTENCES.get(constraint, ("", ""))
 
 
 def number_of(value: object, field: str, sentence: str) -> int:
     """The number of a record that was chosen, or a refusal with the sentence."""
-    text = clean(str(value if value is not None else ""))
-    if not text.isascii() or not text.isdigit() or len(text) > 18:
+    number = whole_number(value)
+    if number is None:
         raise Refused({field: sentence})
-    return int(text)
+    return number
 
 
 def degrees_of(value: float | str | None, field: str) -> float | None:

@@ -7,7 +7,7 @@ from typing import Any
 
 from tender_ledger.core.rights import Right
 from tender_ledger.core.terms import Scope
-from tender_ledger.core.text import clean
+from tender_ledger.core.text import clean, whole_number
 from tender_ledger.formats.languages import is_private, language_of
 from tender_ledger.operations import clock
 from tender_ledger.operations.errors import NotFound, Refused, code_of, constraints_as_refusals, degrees_of, number_of, required
@@ -144,9 +144,10 @@ def _years(value: str | int | None) -> int | None:
     text = clean(str(value if value is not None else ""))
     if not text:
         return None
-    if not (text.isascii() and text.isdigit() and len(text) < 5):
+    years = whole_number(text, 9_999)
+    if years is None:
         raise Refused({"years_in_place": f"“{text}” is no number of years. Write 30, or leave it open."})
-    return int(text)
+    return years
 
 
 def set_real_name(scope: Scope, holder_id: int, name: str, key: NamesKey | None, contact: str = "") -> None:

@@ -31,7 +31,7 @@ def create_study(person_id: int, *, code: str, title: str, question: str = "", z
     member = accounts.member_of(person_id, _code(code))
     if member is None:
         raise LookupError(f"study {code}")
-    with act(member, "create_study") as writing:
+    with constraints_as_refusals(), act(member, "create_study") as writing:
         writing.create(Rules, {"name": RULES_NAME, "body": CountingRules().to_json()})
     return member
 

@@ -9,6 +9,7 @@ from typing import Any
 from peewee import Value, fn
 from psycopg.types.json import Jsonb
 
+from tender_ledger.core.limits import check_lengths
 from tender_ledger.core.terms import Member
 from tender_ledger.storage.database import copy_rows, database, new_ids
 from tender_ledger.storage.masking import masks, unmasked
@@ -88,7 +89,8 @@ class ActWriter:
 
     def create(self, model: type[StudyRecord], values: Mapping[str, Any], *, holder_id: int | None = None,
                children: Mapping[str, list[Snapshot]] | None = None) -> int:  # fmt: skip
-        """Insert a record with its children; returns its id."""
+        """Insert a record with its children; returns its id. Raises TooLong for a text that its column does not take."""
+        check_lengths(values)
         record_id = int(model.insert(study_id=self.member.study_id, **values).execute())
         for name, rows in (children or {}).items():
             _write_children(model, name, self.member.study_id, record_id, rows)
@@ -102,6 +104,8 @@ class ActWriter:
         if not records:
             return []
         ids = new_ids(model._meta.table_name, len(records))
+        for one in records:
+            check_lengths(one)
         study_id, columns = self.member.study_id, list(records[0])
         kept = ((number, study_id, *(_stored(one[name]) for name in columns)) for number, one in zip(ids, records, strict=True))
         copy_rows(model._meta.table_name, ["id", "study_id", *columns], kept)
@@ -115,6 +119,7 @@ class ActWriter:
         """Change a record that the writer saw at `version` (None: whatever it is). Raises StaleVersion otherwise."""
         before = self._lock(model, record_id, version)
         columns = {name: unmasked(typed, (before or {}).get(name)) for name, typed in values.items()}
+        check_lengths(columns)
         columns["version"] = model.version + 1
         model.update(columns).where(model.id == record_id).execute()
         for name, rows in (children or {}).items():
@@ -124,6 +129,7 @@ class ActWriter:
     def update_many(self, model: type[StudyRecord], ids: Sequence[int], values: Mapping[str, Any],
                     holder_ids: Mapping[int, int | None], *, also: Callable[[], None] = lambda: None) -> int:  # fmt: skip
         """Change many records alike, whatever their versions, and with `also` their children; returns how many differ since."""
+        check_lengths(values)
         of_study = (model.study_id == self.member.study_id) & _among(model.id, list(ids))
         model.select(model.id).where(of_study).order_by(model.id).for_update().execute()
         before = take_snapshots(model, ids)
@@ -289,6 +295,9 @@ def _among(column: Any, numbers: list[int]) -> Any:
 def _copy_children(child: Child, study_id: int, ids: Sequence[int], of_each: Sequence[Sequence[Snapshot]]) -> None:
     columns = [child.parent, *(["study_id"] if child.of_study else []), *child.columns]
     own = (study_id,) if child.of_study else ()
+    for rows in of_each:
+        for row in rows:
+            check_lengths(row)
     copied = (
         (number, *own, *(row.get(name, getattr(child.model, name).default) for name in child.columns))
         for number, rows in zip(ids, of_each, strict=False)
@@ -303,6 +312,8 @@ def _write_children(model: type[StudyRecord], name: str, study_id: int, record_i
     parent = getattr(child.model, child.parent)
     fields = [getattr(child.model, column) for column in child.columns]
     wanted = [{column: row.get(column, getattr(child.model, column).default) for column in child.columns} for row in rows]
+    for row in wanted:
+        check_lengths(row)
     found: Any = child.model.select(*fields).where(parent == record_id).dicts()
     present: list[Snapshot] = list(found)
     if masks():  # a text that is typed as it was shown stays as it is stored

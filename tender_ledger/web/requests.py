@@ -8,7 +8,9 @@ import traceback
 import uuid
 
 from flask import Flask, Response, current_app, g, got_request_exception, request
+from werkzeug.routing import IntegerConverter, Map
 
+from tender_ledger.core.text import LARGEST_NUMBER, control_character
 from tender_ledger.storage.database import UNAVAILABLE, close_connection, connected, open_connection, pending_migrations
 from tender_ledger.storage.masking import mask_nothing
 from tender_ledger.storage.queries import erasures
@@ -16,6 +18,7 @@ from tender_ledger.web.errors import Answer, answer
 from tender_ledger.web.shared.words import gettext as _
 
 _log = logging.getLogger("tender_ledger.requests")
+_LONGEST_ASKED = 2_000  # characters of a name or a value in an address
 
 
 _STRANGE_HOST = (
@@ -34,6 +37,7 @@ def install(app: Flask) -> None:
         _log.propagate = False
     app.logger.disabled = True  # its lines hold messages with values in them; _fault says where instead
     got_request_exception.connect(_fault, app)
+    app.url_map.converters["int"] = WholeNumber
     app.before_request(_begin)
     app.after_request(_line)
     app.teardown_request(_end)
@@ -48,6 +52,10 @@ def _begin() -> Answer | None:
         return _STRANGE_HOST, 400
     if request.endpoint in ("static", "health", "ready"):
         return None
+    if (wrong := _not_text()) is not None:
+        return answer(400, wrong)
+    if any(len(text) > _LONGEST_ASKED for given in request.args.items(multi=True) for text in given):
+        return answer(400, _("An address may hold 2,000 characters after each name. Ask for less at once."))
     g.opened_connection = open_connection()
     if current_app.extensions.get("erasures_settled"):
         return None
@@ -59,6 +67,27 @@ def _begin() -> Answer | None:
         return answer(503, sentence, _("Nobody is served yet"))
     current_app.extensions["erasures_settled"] = True  # a restore goes into an empty database only, so it stays so
     return None
+
+
+def _not_text() -> str | None:
+    """What is wrong with a path, query or form that holds what no text may; None where nothing is."""
+    sent = (one for given in (request.args, request.form) for pair in given.items(multi=True) for one in pair)
+    for text in (request.path, *sent):
+        if wrong := control_character(text):
+            return _(
+                "Something that was sent holds the control character %(character)s, which no text can keep. Go back, take it out "
+                "and send it again.", character=wrong,
+            )  # fmt: skip
+    return None
+
+
+class WholeNumber(IntegerConverter):
+    """A number in an address: in plain digits, and no larger than the database's; any other address leads nowhere."""
+
+    regex = r"[0-9]{1,10}"
+
+    def __init__(self, url_map: Map) -> None:
+        super().__init__(url_map, max=LARGEST_NUMBER)
 
 
 def _end(_error: BaseException | None) -> None:

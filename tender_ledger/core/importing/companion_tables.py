@@ -10,7 +10,7 @@ from tender_ledger.core.importing.landing import Landing, NamedPlant, Telling
 from tender_ledger.core.importing.row_reading import RowReading
 from tender_ledger.core.importing.rows import TableRow
 from tender_ledger.core.messages import InputRefused, Problem
-from tender_ledger.core.text import fold
+from tender_ledger.core.text import fold, whole_number
 
 if TYPE_CHECKING:
     from tender_ledger.core.importing.plan import Planner
@@ -160,7 +160,7 @@ class CompanionTablesPlanner:
     def _number(self, reading: RowReading, kind: str) -> int:
         column = _NUMBERED[kind]
         text = reading.full[column]
-        if text.isascii() and text.isdigit() and 1 <= int(text) <= _MOST:
+        if whole_number(text, _MOST):
             return int(text)
         reading.wrong(column, "It has a place among those of its report.", found=text, expected="1, 2, 3 …")
         return 1

@@ -10,7 +10,7 @@ from tender_ledger.core.importing.landing import Landing
 from tender_ledger.core.importing.rows import TableRow
 from tender_ledger.core.messages import RowProblem
 from tender_ledger.core.names import TaxonName
-from tender_ledger.core.text import fold
+from tender_ledger.core.text import fold, whole_number
 from tender_ledger.core.times import AmbiguousTime, read_time
 
 if TYPE_CHECKING:
@@ -302,7 +302,7 @@ class RowReading:
 
     def _component(self) -> int:
         text = self.full["component"] or "1"
-        if text.isascii() and text.isdigit() and 1 <= int(text) <= 999:
+        if whole_number(text, 999):
             return int(text)
         self.wrong("component", "A component of a remedy has a number.", found=text, expected="1, 2, 3 …")
         return 1

@@ -4,6 +4,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Protocol
 
+from tender_ledger.core.limits import LINE
 from tender_ledger.core.text import fold
 
 
@@ -51,8 +52,10 @@ def find_name(names: NamesService, written: str) -> TaxonName | None:
     """The name of a service that was written, with or without its author; None where there is none.
 
     Of several names that differ in their authors the accepted one is meant; where that leaves a choice it is None, since
-    nothing may choose between them.
+    nothing may choose between them. No name is longer than LINE.
     """
+    if len(written) > LINE:
+        return None
     found = _namesakes(names, written)
     accepted = [one for one in found if not one.accepted]
     if accepted:

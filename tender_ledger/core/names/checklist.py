@@ -4,6 +4,7 @@ from collections import defaultdict
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, field, replace
 
+from tender_ledger.core.limits import LINE
 from tender_ledger.core.messages import RowProblem
 from tender_ledger.core.names import TaxonName, genera_and_families
 from tender_ledger.core.names.scientific import part_name, rank_of
@@ -89,6 +90,9 @@ class _Builder:
         name, authors = part_name(_without(clean(row.scientific_name), clean(row.authorship)), rank)
         if not name:
             self._leave_out(row, "scientificName", "The name is missing.")
+            return
+        if max(len(name), len(row.authorship), len(row.family)) > LINE:
+            self._leave_out(row, "scientificName", "The name is too long.", name[:40], f"at most {LINE} characters")
             return
         if "misapplied" in row.status.lower():
             self._leave_out(row, "taxonomicStatus", "A misapplied name is no synonym.", row.scientific_name)

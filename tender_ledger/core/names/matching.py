@@ -6,6 +6,7 @@ What is near is told with what differs and never taken; a genus is not made a sp
 from dataclasses import dataclass
 from difflib import SequenceMatcher
 
+from tender_ledger.core.limits import LINE
 from tender_ledger.core.names import NamesService, TaxonName, find_name
 from tender_ledger.core.text import fold
 
@@ -23,7 +24,9 @@ class Match:
 
 
 def match_name(names: NamesService, typed: str, most: int = 4) -> Match:
-    """Match a written name; case and diacritics do not matter."""
+    """Match a written name; case and diacritics do not matter. No name is longer than LINE."""
+    if len(typed) > LINE:
+        return Match(None)
     found = find_name(names, typed)
     if found is not None:
         return Match(found, bool(found.accepted))

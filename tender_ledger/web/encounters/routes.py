@@ -13,7 +13,7 @@ from tender_ledger.core.days import PartialDay
 from tender_ledger.core.freelists import Entered
 from tender_ledger.core.measures import find_measures
 from tender_ledger.core.rights import Right
-from tender_ledger.core.text import clean
+from tender_ledger.core.text import clean, whole_number
 from tender_ledger.operations import drafts, removing
 from tender_ledger.operations import encounters as operations
 from tender_ledger.operations import freelists as list_operations
@@ -251,6 +251,7 @@ def _recorded(number: int, form: DeskForm, record: Callable[[str], int], read: C
     """Record what stands in the slots and draw the desk again; what the teller's terms hide is said to be hidden."""
     found = _encounter(number)
     try:
+        form.check_lengths(rows_sent(request.form))
         made = record(_key(form))
     except Refused as refused:
         return _refused(found, form, refused)
@@ -267,6 +268,7 @@ def _recorded_beside(number: int, form: DeskForm, more: ToldInFull) -> Page:
     """Record what is told of the plant without a use: a property, a link, one more name."""
     found = _encounter(number)
     try:
+        form.check_lengths(more.rows)
         plant = report_operations.record_beside(g.scope, number, form.typed(), _key(form), more)
     except Refused as refused:
         return _refused(found, form, refused)
@@ -316,7 +318,8 @@ def enter_list(number: int) -> Page:
     form = ListForm()
     if request.method == "GET":
         return _list_page(found, form)
-    chosen = {int(name[6:]): value for name, value in request.form.items() if name.startswith("plant-") and name[6:].isdecimal()}
+    picked = ((whole_number(name.removeprefix("plant-")), value) for name, value in request.form.items() if "plant-" in name)
+    chosen = {place: value for place, value in picked if place is not None}
     said = {"informant": form.informant.data or "", "text": form.text.data or ""}
     try:
         if request.form.get("do") != "keep":

@@ -5,6 +5,7 @@ from werkzeug.wrappers import Response as AnyResponse
 
 from tender_ledger.core.rights import Right
 from tender_ledger.core.terms import Purpose
+from tender_ledger.core.text import whole_number
 from tender_ledger.formats.archive import write_archive
 from tender_ledger.operations.disclosure.summary import what_would_leave
 from tender_ledger.operations.errors import Refused
@@ -44,9 +45,9 @@ def _page(refused: str = "", status: int = 200) -> Page:
 @giveback.post("/minimum")
 def minimum() -> Page:
     """Set the study's minimum of holders."""
-    version = request.form.get("version", "")
+    version = whole_number(request.form.get("version")) or 0
     try:
-        set_minimum_holders(g.scope, int(version) if version.isdigit() else 0, request.form.get("minimum_holders", ""))
+        set_minimum_holders(g.scope, version, request.form.get("minimum_holders", ""))
     except Refused as refused:
         return _page(" ".join(refused.errors.values()), 422)
     return done(_("The minimum of holders is set."), url_for("giveback.show"))

@@ -7,6 +7,7 @@ from werkzeug.wrappers import Response
 
 from tender_ledger.core.indices.working import SYMBOLS
 from tender_ledger.core.rights import Right
+from tender_ledger.core.text import whole_number
 from tender_ledger.figures.name_web import Used, name_web, tangled
 from tender_ledger.formats.pictures import LARGEST_FILE
 from tender_ledger.operations import pictures as picture_operations
@@ -70,7 +71,7 @@ def _named(form: NameForm) -> dict[str, Any]:
 
 
 def _number(text: str | None) -> int | None:
-    return int(text) if text and text.isdigit() else None
+    return whole_number(text)
 
 
 @plants.get("/taxa")
@@ -274,6 +275,7 @@ def determine(number: int) -> Page:
     if found["determination_id"] and request.form.get("do") != "keep":
         g.member.require(Right.REDETERMINE)
         try:
+            form.check_lengths()
             rules = study_operations.rules_in_force(g.scope)
             written = form.taxon.data or ""
             of = operations.WithWritten(names, g.scope, written, form.family.data or "") if form.as_written.data else names

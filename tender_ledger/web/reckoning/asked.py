@@ -11,6 +11,7 @@ from tender_ledger.core.indices.reckoning import Reckoning
 from tender_ledger.core.indices.selection import Selection
 from tender_ledger.core.presets import PRESETS
 from tender_ledger.core.rules import LEVELS, WORDS, CountingRules
+from tender_ledger.core.text import whole_number
 from tender_ledger.operations import studies
 from tender_ledger.operations.vocabularies import choices
 from tender_ledger.storage.queries import studies as study_queries
@@ -84,8 +85,8 @@ def with_changes(rules: CountingRules, arguments: Any) -> CountingRules:
     if arguments.get("level") in LEVELS:
         changes["level"] = arguments["level"]
     if arguments.get("nc", "").strip():
-        text = arguments["nc"].strip()
-        changes["nc"] = int(text) if text.isascii() and text.isdigit() and len(text) < 6 else text
+        number = whole_number(arguments["nc"], 99_999)
+        changes["nc"] = arguments["nc"].strip() if number is None else number
     if "informants" in arguments:
         changes["informant_kinds"] = ["holder", "source"] if arguments["informants"] == "sources" else ["holder"]
     if "basis" in arguments or "tried" in arguments:  # a form with no ground ticked is refused, not taken for no change

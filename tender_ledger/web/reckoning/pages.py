@@ -5,6 +5,7 @@ from typing import Any
 from flask import Response as Answer
 from flask import g, render_template, request
 
+from tender_ledger.core.text import whole_number
 from tender_ledger.formats.tables import Table, table_csv, table_html, table_xlsx
 from tender_ledger.operations.floras import LARGEST_FILE
 from tender_ledger.storage.queries import people
@@ -44,5 +45,4 @@ def sent_file(name: str) -> bytes:
 
 def seen_version() -> int:
     """The version of the record that the form was drawn from; 0 where it says none."""
-    text = request.form.get("version", "")
-    return int(text) if text.isascii() and text.isdigit() and len(text) < 9 else 0
+    return whole_number(request.form.get("version")) or 0

@@ -8,6 +8,7 @@ from werkzeug.wrappers import Response
 
 from tender_ledger.core.rights import Right
 from tender_ledger.core.terms import Purpose
+from tender_ledger.core.text import whole_number
 from tender_ledger.formats.tables import written
 from tender_ledger.operations import questionnaires as operations
 from tender_ledger.operations.disclosure.splits import minimum_of
@@ -38,8 +39,7 @@ def _questionnaires(refused: dict[str, str] | None = None, status: int = 200) ->
 @reckoning.post("/questionnaires")
 def make_questionnaire() -> Page:
     """Make a questionnaire, of questions or of a table of answers."""
-    text, data = request.form.get("alternatives", ""), sent_file("file")
-    alternatives = int(text) if text.isascii() and text.isdigit() and len(text) < 4 else 0
+    alternatives, data = whole_number(request.form.get("alternatives"), 999) or 0, sent_file("file")
     try:
         if data:
             number = operations.bring_answers(

@@ -39,6 +39,7 @@ from tender_ledger.web.reckoning.asked import (
     with_changes,
 )
 from tender_ledger.web.reckoning.ladder_files import AboutLadder, ladder_csv, ladder_sheet, ladder_svg
+from tender_ledger.web.reckoning.pages import seen_version
 from tender_ledger.web.reckoning.shown import shown_of
 from tender_ledger.web.reckoning.views import VIEWS
 from tender_ledger.web.reckoning.views.first_tables import first_tables
@@ -232,5 +233,5 @@ def save_rules() -> Page:
 @reckoning.post("/rules/kept/<int:number>/remove")
 def remove_rules(number: int) -> Response:
     """Let rules kept by a name go."""
-    study_operations.remove_rules(g.scope, number, int(request.form.get("version", "0") or 0))
+    study_operations.remove_rules(g.scope, number, seen_version())
     return done(_("The rules are kept no more."), url_for("reckoning.rules_page"))

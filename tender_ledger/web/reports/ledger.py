@@ -105,6 +105,7 @@ def row(report: int) -> Page:
         return _row_form(found, drawn_from(found), view)
     form = ReportForm()
     try:
+        form.check_lengths()
         operations.correct_report(g.scope, report, form.seen_version(), form.typed())
     except Refused as refused:
         form.show(refused)

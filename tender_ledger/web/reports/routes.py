@@ -61,6 +61,7 @@ def correct(report: int) -> Page:
         return _form(found, drawn_from(found))
     form = ReportForm()
     try:
+        form.check_lengths()
         operations.correct_report(g.scope, report, form.seen_version(), form.typed())
     except Refused as refused:
         form.show(refused)

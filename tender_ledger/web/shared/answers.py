@@ -30,6 +30,7 @@ def form_page(
     if request.method == "GET":
         return render_template(template, form=form, **context)
     try:
+        form.check_lengths()
         save()
     except Refused as refused:
         form.show(refused)
@@ -43,6 +44,7 @@ def form_page(
 def part_saved(form: LedgerForm, save: Callable[[], object], said: str, next_address: str, again: Callable[[], Page]) -> Page:
     """A POST from a form within a larger page: save and go on, or draw the larger page `again` with what was wrong."""
     try:
+        form.check_lengths()
         save()
     except Refused as refused:
         form.show(refused)

@@ -9,6 +9,8 @@ from flask_wtf import FlaskForm
 from wtforms import HiddenField, StringField
 from wtforms.fields.choices import SelectChoice
 
+from tender_ledger.core.limits import longest, sentence_of_length
+from tender_ledger.core.text import whole_number
 from tender_ledger.operations.errors import Refused
 from tender_ledger.storage.queries import people, studies
 from tender_ledger.web.shared.words import gettext as _
@@ -32,11 +34,18 @@ class LedgerForm(FlaskForm):
 
     def seen_version(self) -> int:
         """The version of the record that the form was drawn from; 0, which no record has, where it does not say."""
-        text = str(self.version.data or "")
-        return int(text) if text.isascii() and text.isdigit() else 0
+        return whole_number(self.version.data) or 0
+
+    def check_lengths(self) -> None:
+        """Refuse texts that are longer than their fields take, each beside its field, before anything reads them."""
+        found = {f.short_name: f.data for f in self if isinstance(f, StringField) and isinstance(f.data, str)}
+        long = {name: sentence_of_length(name, len(text)) for name, text in found.items() if len(text) > longest(name)}
+        if long:
+            raise Refused(long)
 
     def values(self) -> dict[str, Any]:
         """What was typed, without the fields that only the transport needs."""
+        self.check_lengths()
         return {name: value for name, value in self.data.items() if name not in ("client_key", "version")}
 
     def show(self, refused: Refused) -> None:

@@ -1,10 +1,13 @@
 """The slots of a use report, the same for recording and for correcting one."""
 
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any
 
 from wtforms import StringField
 
+from tender_ledger.core.limits import longest, sentence_of_length
+from tender_ledger.operations.errors import Refused
 from tender_ledger.operations.told_in_full import ToldInFull
 from tender_ledger.operations.typed_report import TypedReport
 from tender_ledger.web.shared.forms import LedgerForm
@@ -29,6 +32,11 @@ class Slot:
     def term(self) -> str:
         """The key of the glossary that explains the label; empty where the label is plain words."""
         return TERM_OF_SLOT.get(self.name, "")
+
+    @property
+    def most(self) -> int:
+        """How many characters it takes."""
+        return longest(self.name)
 
 
 TERM_OF_SLOT = {
@@ -153,6 +161,14 @@ GROUPS = (
 
 class DeskForm(ReportForm):
     """A report as it is typed with all that is told beside its line; rows come apart."""
+
+    def check_lengths(self, rows: Mapping[str, Sequence[Mapping[str, str]]] | None = None) -> None:
+        """As of every form, and of the cells of the rows beside the line; theirs are named as they are sent."""
+        super().check_lengths()
+        cells = ((f"{kind}-{at}-{name}", name, text) for kind, found in (rows or {}).items() for at, row in enumerate(found)
+                 for name, text in row.items())  # fmt: skip
+        if long := {cell: sentence_of_length(name, len(text)) for cell, name, text in cells if len(text) > longest(name)}:
+            raise Refused(long)
 
     def more(self, rows: Rows) -> ToldInFull:
         """What was typed beside the line, with its rows."""

@@ -5,13 +5,14 @@ import uuid
 from collections.abc import Mapping
 from datetime import date, datetime
 from typing import Any
-from urllib.parse import quote
+from urllib.parse import quote, urlencode
 from zoneinfo import ZoneInfo
 
 from flask import Flask, request, url_for
 from markupsafe import Markup, escape
 
 from tender_ledger.core.days import PartialDay
+from tender_ledger.core.limits import longest
 from tender_ledger.core.names import written_name
 from tender_ledger.core.terms import AgreementTerms
 from tender_ledger.formats.citing import cite
@@ -30,6 +31,7 @@ def install(app: Flask) -> None:
     app.jinja_env.filters.update(
         count=count, decimal=decimal, day=day, days=days, moment=moment, sci=sci, clock=recording_time, terms=terms_sentence,
         cite=cited, degrees=degrees, measure=measure, hue=hue, written=written_name, signed=signed, scheme=scheme,
+        longest=longest,
     )  # fmt: skip
     app.jinja_env.globals.update(here=here, leads=leads, last_act=last_act, new_key=lambda: str(uuid.uuid4()))
 
@@ -173,6 +175,6 @@ def leads(base: Markup, kind: str, subject: str, opened: str = "") -> Markup:
 
 def here(**changes: str | None) -> str:
     """The address of this page with some of its query changed; None takes a key away."""
-    query = {**request.args.to_dict(flat=False), **changes}
-    wanted: dict[str, Any] = {**(request.view_args or {}), **{key: value for key, value in query.items() if value}}
-    return url_for(request.endpoint or "", **wanted)
+    query = {name: value for name, value in {**request.args.to_dict(flat=False), **changes}.items() if value}
+    path = url_for(request.endpoint or "", **(request.view_args or {}))
+    return f"{path}?{urlencode(query, doseq=True)}" if query else path

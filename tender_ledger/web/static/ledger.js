@@ -197,6 +197,7 @@ document.addEventListener("focusout", event => {
 });
 
 document.addEventListener("input", event => {
+  if (event.target.matches("input[data-most]")) sayRoom(event.target);
   if (!event.target.matches?.(".slot input")) return;
   event.target.closest(".slot").classList.remove("taken");
   if (event.target.dataset.pick) picksOf(event.target).show();
@@ -368,6 +369,14 @@ async function readMeasure(input) {
   } catch {
     place.replaceChildren();
   }
+}
+
+// How much room is left in a slot, once four fifths of it are taken.
+function sayRoom(input) {
+  const most = Number(input.dataset.most), length = [...input.value].length, slot = input.parentElement;
+  const place = slot.querySelector(".room") || slot.appendChild(Object.assign(document.createElement("output"), {className: "room"}));
+  place.textContent = length < 0.8 * most ? "" : `${length.toLocaleString("en")} / ${most.toLocaleString("en")}`;
+  place.classList.toggle("harm", length > most);
 }
 
 // From the slots to what was told, from line to line, and back; C corrects a line where it stands.

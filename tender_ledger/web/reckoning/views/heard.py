@@ -104,9 +104,7 @@ def _apart(found: Mapping[str, Any]) -> dict[str, Callable[[Row], Apart]]:
             ones,
             [(_("its standard error"), found["chao2_bias_corrected_SE"]), *more, (_("jackknife"), jack)],
         ),
-        "jack1": lambda _row: Apart(
-            put, ones, [(_("its standard error"), found["jackknife1_SE"]), ("Chao2", chao), *more]
-        ),
+        "jack1": lambda _row: Apart(put, ones, [(_("its standard error"), found["jackknife1_SE"]), ("Chao2", chao), *more]),
         "coverage": lambda _row: Apart(
             put, ones, simple, pair_of(found["coverage_ends"]), how=_("95 % by leaving out each holder in turn")
         ),

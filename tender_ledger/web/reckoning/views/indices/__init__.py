@@ -5,6 +5,7 @@ from dataclasses import replace
 import numpy as np
 from flask import g, request
 
+from tender_ledger.core.text import whole_number
 from tender_ledger.operations import analyses
 from tender_ledger.operations.disclosure.audience import Audience
 from tender_ledger.operations.reckoning import reckon_study
@@ -49,5 +50,4 @@ def indices(one: Asked, audience: Audience, _names: Names) -> Content:
 
 
 def _threshold() -> int:
-    text = request.args.get("t", "")
-    return int(text) if text.isascii() and text.isdigit() and 0 < int(text) < 10**6 else 0
+    return whole_number(request.args.get("t"), 10**6) or 0
