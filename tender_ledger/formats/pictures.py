@@ -14,7 +14,7 @@ from tender_ledger.core.messages import InputRefused, Problem
 from tender_ledger.core.positions import Position
 
 LARGEST_FILE = 20 * 1024 * 1024  # bytes
-MOST_PIXELS = 50_000_000
+MOST_PIXELS, LONGEST_SIDE = 50_000_000, 20_000
 LONGEST, SMALL = 2400, 480  # pixels of the longer side, as kept and as shown in a page
 _READ = ("JPEG", "PNG", "WEBP", "TIFF")
 
@@ -39,12 +39,15 @@ def read_picture(data: bytes, name: str = "the picture") -> KeptPicture:
         with warnings.catch_warnings():
             warnings.simplefilter("error", Image.DecompressionBombWarning)
             with Image.open(io.BytesIO(data), formats=_READ) as opened:
-                if opened.width * opened.height > MOST_PIXELS:
+                if opened.width * opened.height > MOST_PIXELS or max(opened.size) > LONGEST_SIDE:
                     raise Image.DecompressionBombError(f"{opened.width} × {opened.height} pixels")
                 position = _position(opened)
+                # Made smaller as it is read, so that a large one is never in memory whole twice.
+                opened.thumbnail((LONGEST, LONGEST), Image.Resampling.LANCZOS)
                 upright = ImageOps.exif_transpose(opened).convert("RGB")
     except (Image.DecompressionBombWarning, Image.DecompressionBombError) as error:
-        raise InputRefused(_problem("The picture is too large.", name, str(error)[:80], "at most 50 million pixels")) from None
+        most = "at most 50 million pixels, 20,000 a side"
+        raise InputRefused(_problem("The picture is too large.", name, str(error)[:80], most)) from None
     except (UnidentifiedImageError, OSError, ValueError, SyntaxError, EOFError) as error:
         raise InputRefused(
             _problem("This is no picture that can be read.", name, str(error)[:80], "JPEG, PNG, WebP or TIFF")

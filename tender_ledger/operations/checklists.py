@@ -12,6 +12,7 @@ from tender_ledger.core.rights import Right
 from tender_ledger.core.terms import Scope
 from tender_ledger.core.text import clean
 from tender_ledger.formats.darwin_core import read_taxa
+from tender_ledger.formats.isolation import isolated
 from tender_ledger.operations.errors import Refused, constraints_as_refusals, required
 from tender_ledger.operations.saving import saving
 from tender_ledger.storage.history import act
@@ -70,7 +71,7 @@ def _read(data: bytes, name: str) -> ReadChecklist:
         size = f"{len(data) / 1024 / 1024:.1f} MB"
         raise Refused({"file": f"{name}: The file is too large. Found: {size}. Expected: at most 20 MB. Bring a part of it."})
     try:
-        rows, misfits = read_taxa(data, name)
+        rows, misfits = isolated(read_taxa, data, name)
     except InputRefused as refused:
         raise Refused({"file": str(refused.problems[0])}) from refused
     found = build_checklist(rows)

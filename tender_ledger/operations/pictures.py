@@ -4,6 +4,7 @@ from tender_ledger.core.messages import InputRefused
 from tender_ledger.core.rights import Right
 from tender_ledger.core.terms import Scope
 from tender_ledger.core.text import clean
+from tender_ledger.formats.isolation import isolated
 from tender_ledger.formats.pictures import read_picture
 from tender_ledger.operations.errors import NotFound, Refused
 from tender_ledger.operations.saving import made_once, saving
@@ -22,7 +23,7 @@ def keep_picture(scope: Scope, number: int, data: bytes, *, name: str = "", capt
     if not data:
         raise Refused({"file": "Choose a picture: JPEG, PNG, WebP or TIFF, at most 20 MB."})
     try:
-        kept = read_picture(data, name or "the picture")
+        kept = isolated(read_picture, data, name or "the picture")
     except InputRefused as refused:
         raise Refused({"file": str(refused.problems[0])}) from refused
     position = kept.position if with_position else None

@@ -9,6 +9,7 @@ from tender_ledger.core.messages import InputRefused, Problem
 from tender_ledger.core.rights import Right
 from tender_ledger.core.terms import Scope
 from tender_ledger.core.text import clean, fold
+from tender_ledger.formats.isolation import isolated
 from tender_ledger.formats.references import date_of, name_of, read_references
 from tender_ledger.operations.errors import Refused, code_of, constraints_as_refusals, required
 from tender_ledger.operations.saving import saving
@@ -80,7 +81,7 @@ def import_references(scope: Scope, data: bytes, name: str = "the references") -
     """
     scope.viewer.require(Right.RECORD)
     try:
-        found = read_references(data, name)
+        found = isolated(read_references, data, name)
     except InputRefused as refused:
         raise Refused({"file": str(refused.problems[0])}) from refused
     here = people.sources(scope)

@@ -7,12 +7,14 @@ from typing import Any
 
 from peewee import DatabaseProxy, IntegrityError, InterfaceError, OperationalError
 from playhouse.migrations import Runner
+from playhouse.pool import MaxConnectionsExceeded
 from playhouse.postgres_ext import PooledPsycopg3Database
 
 from tender_ledger.storage.masking import masked_row, masks
 
 MIGRATIONS = Path(__file__).parent / "migrations"
-UNAVAILABLE = (OperationalError, InterfaceError)  # what a statement raises when the server is gone
+# What a statement raises when the server is gone, or every connection to it is in use.
+UNAVAILABLE = (OperationalError, InterfaceError, MaxConnectionsExceeded)
 _LOCK = 7_265_110_411  # any number that nothing else in the database locks
 
 

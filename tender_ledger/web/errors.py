@@ -8,6 +8,7 @@ from flask_wtf.csrf import CSRFError
 
 from tender_ledger.core.messages import InputRefused
 from tender_ledger.core.terms import NotAllowed
+from tender_ledger.formats.isolation import Busy
 from tender_ledger.operations.accounts import TooManyAttempts
 from tender_ledger.operations.errors import CannotUndo, Conflict, NotFound, Refused
 from tender_ledger.storage.database import UNAVAILABLE
@@ -32,7 +33,8 @@ def install(app: Flask) -> None:
     app.register_error_handler(InputRefused, lambda error: answer(422, str(error)))
     app.register_error_handler(TooManyAttempts, lambda _error: answer(429))
     for unavailable in UNAVAILABLE:
-        app.register_error_handler(unavailable, _plain(503))
+        app.register_error_handler(unavailable, _unavailable)
+    app.register_error_handler(Busy, _busy)
 
 
 def _words(status: int) -> tuple[str, str]:
@@ -63,6 +65,15 @@ def answer(status: int, sentence: str = "", title: str = "") -> Answer:
 
 def _plain(status: int) -> Callable[[Exception], Answer]:
     return lambda _error: answer(status)
+
+
+def _unavailable(_error: Exception) -> tuple[str, int, dict[str, str]]:
+    return *answer(503), {"Retry-After": "5"}
+
+
+def _busy(_error: Exception) -> tuple[str, int, dict[str, str]]:
+    sentence = _("Several files are being read or drawn, and more wait. Nothing was begun of yours; try again in a moment.")
+    return *answer(503, sentence, _("Others are at it")), {"Retry-After": "10"}
 
 
 def _forged(_error: Exception) -> Answer:

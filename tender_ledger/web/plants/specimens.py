@@ -5,6 +5,7 @@ from werkzeug.wrappers import Response
 
 from tender_ledger.core.days import PartialDay
 from tender_ledger.core.rights import Right
+from tender_ledger.formats.isolation import isolated
 from tender_ledger.formats.printing import print_pdf
 from tender_ledger.operations import specimens as operations
 from tender_ledger.operations.errors import Refused
@@ -45,7 +46,7 @@ def labels() -> Page:
     copies = int(form.copies.data) if form.copies.data in COPIES else 1
     paper = form.paper.data if form.paper.data in PAPERS else "A4"
     html = render_template("plants/labels_print.html", labels=[one for one in found for _copy in range(copies)], paper=paper)
-    pdf = print_pdf(html, font_files())
+    pdf = isolated(print_pdf, html, font_files())
     return Response(pdf, mimetype="application/pdf", headers={"Content-Disposition": 'inline; filename="labels.pdf"'})
 
 

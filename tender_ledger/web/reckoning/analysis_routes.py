@@ -11,6 +11,7 @@ from werkzeug.wrappers import Response
 from tender_ledger.core.indices.working import SYMBOLS
 from tender_ledger.core.rights import Right
 from tender_ledger.core.terms import Purpose
+from tender_ledger.formats.isolation import isolated
 from tender_ledger.formats.printing import print_pdf
 from tender_ledger.formats.tables import table_csv, table_html, table_xlsx, written
 from tender_ledger.operations import computing
@@ -140,7 +141,7 @@ def _file(block: Block, content: Content, one: Asked, names: dict[str, str], kin
         if kind == "svg":
             return svg.encode()
         sheet = render_template("reckoning/drawing_print.html", svg=svg, drawing=block.figure, lines=len(lines))
-        return print_pdf(sheet, font_files())
+        return isolated(print_pdf, sheet, font_files())
     table = block.data if kind == "data" else block.table
     if table is None:
         abort(404)

@@ -15,6 +15,7 @@ from tender_ledger.core.presets import PRESETS
 from tender_ledger.core.rights import Right
 from tender_ledger.core.rules import BASES, CURRENCIES
 from tender_ledger.core.terms import Purpose
+from tender_ledger.formats.isolation import isolated
 from tender_ledger.formats.printing import print_pdf
 from tender_ledger.formats.tables import written
 from tender_ledger.operations import analyses
@@ -191,7 +192,7 @@ def ladder_file(kind: str) -> Answer:
     body = (ladder_csv if kind == "csv" else ladder_svg)(published, known, about, sure)
     if kind == "pdf":
         size = ladder_sheet(published)
-        body = print_pdf(render_template("reckoning/drawing_print.html", svg=body.decode(), drawing=size), font_files())
+        body = isolated(print_pdf, render_template("reckoning/drawing_print.html", svg=body.decode(), drawing=size), font_files())
     media = {"svg": "image/svg+xml", "csv": "text/csv", "pdf": "application/pdf"}[kind]
     return Answer(body, mimetype=media, headers={"Content-Disposition": f'attachment; filename="use-ladder.{kind}"'})
 
