@@ -10,19 +10,16 @@ from argon2 import PasswordHasher
 from argon2.exceptions import InvalidHashError, VerificationError
 
 from tender_ledger.core.text import clean, fold
+from tender_ledger.operations import sign_in_delays as delays
 from tender_ledger.operations.errors import NotFound, Refused, constraints_as_refusals, required
+from tender_ledger.operations.sign_in_delays import TooManyAttempts
 from tender_ledger.storage.database import database
 from tender_ledger.storage.models import Attempt, Person, PersonSession
-from tender_ledger.storage.queries import accounts
+from tender_ledger.storage.queries import accounts, sign_ins
 
 HASHER = PasswordHasher()
 NOBODY = HASHER.hash(secrets.token_hex(16))  # verified against when there is no such account, so that both take as long
-ACCOUNT_LIMIT, ADDRESS_LIMIT = 8, 40
 SHORTEST = 10  # characters of a password
-
-
-class TooManyAttempts(Exception):
-    """This account or this address failed to sign in too often within a quarter of an hour."""
 
 
 @dataclass(frozen=True)
@@ -34,19 +31,44 @@ class SignedIn:
     email: str
 
 
-def sign_in(email: str, password: str, address: str, browser: str, key: bytes) -> str:
-    """A new session's token. Raises Refused for a wrong address or password, the same for both, and TooManyAttempts."""
-    account_digest, address_digest = _digest(key, fold(email)), _digest(key, address)
-    of_account, of_address = accounts.failures(account_digest, address_digest)
-    if of_account >= ACCOUNT_LIMIT or of_address >= ADDRESS_LIMIT:
-        raise TooManyAttempts
-    person = accounts.person_by_email(fold(email))
+@dataclass(frozen=True)
+class Entry:
+    """A sign-in: the token of the session, that of the device, and how many attempts failed since the one before."""
+
+    token: str
+    device: str
+    failed: int
+
+
+def sign_in(email: str, password: str, address: str, browser: str, key: bytes, device: str = "") -> Entry:
+    """Begin a session; `device` is the token that the device was given at an earlier sign-in.
+
+    Raises Refused for a wrong address or password, the same for both, and TooManyAttempts, of which a right password on a device
+    that the account knows is free.
+    """
+    account, person = fold(email), accounts.person_by_email(fold(email))
+    is_known = bool(person and device and sign_ins.knows_device(person["id"], _sha256(device)))
+    own = _digest(key, f"device {account} {device}" if is_known else f"account {account} at {address}")
+    buckets = {own: delays.OF_DEVICE} if is_known else {
+        own: delays.AT_ADDRESS,
+        _digest(key, f"address {address}"): delays.OF_ADDRESS,
+        _digest(key, f"account {account}"): delays.OF_ACCOUNT,
+    }  # fmt: skip
+    wait = delays.count_attempt(buckets)
+    if wait and not is_known:
+        Attempt.insert(account_digest=_digest(key, account), address_digest=_digest(key, address)).execute()
+        raise TooManyAttempts(wait)
     if not _matches(person["password_hash"] if person else NOBODY, password) or not person or person["disabled_at"]:
-        Attempt.insert(account_digest=account_digest, address_digest=address_digest).execute()
+        Attempt.insert(account_digest=_digest(key, account), address_digest=_digest(key, address)).execute()
+        if wait:
+            raise TooManyAttempts(wait)
         raise Refused({"password": "Address and password do not belong together. Check both and try again."})
-    token = secrets.token_urlsafe(32)
+    delays.attempt_was_right(buckets, own)
+    failed = sign_ins.failed_since_last_session(person["id"], _digest(key, account))
+    token, device = secrets.token_urlsafe(32), device or secrets.token_urlsafe(32)
     PersonSession.insert(token_sha256=_sha256(token), person_id=person["id"], browser=browser[:200]).execute()
-    return token
+    sign_ins.keep_device(person["id"], _sha256(device))
+    return Entry(token, device, failed)
 
 
 def signed_in(token: str) -> SignedIn | None:
@@ -68,17 +90,18 @@ def end_session(person_id: int, *, token: str = "", key: str = "") -> None:
 
 
 def change_password(person: SignedIn, current: str, new: str, *, token: str, key: bytes) -> None:
-    """Give a person a new password, for the present one; ends every other session of theirs.
+    """Give a person a new password, for the present one; ends every other session of theirs and forgets their devices.
 
     Raises Refused for a wrong present password or a new one of fewer than ten characters, TooManyAttempts after too many.
     """
-    digest = _digest(key, fold(person.email))
-    if accounts.failures(digest, b"")[0] >= ACCOUNT_LIMIT:
-        raise TooManyAttempts
+    digest, own = _digest(key, fold(person.email)), _digest(key, f"password of {person.id}")
+    if wait := delays.count_attempt({own: delays.OF_DEVICE}):
+        raise TooManyAttempts(wait)
     kept = accounts.person_by_email(fold(person.email))
     if not kept or not _matches(kept["password_hash"], current):
         Attempt.insert(account_digest=digest, address_digest=b"").execute()
         raise Refused({"current": "This is not the present password."})
+    delays.attempt_was_right({own: delays.OF_DEVICE}, own)
     if len(new) < SHORTEST:
         raise Refused({"new": f"A password needs at least {SHORTEST} characters."})
     with database.atomic():
@@ -87,6 +110,7 @@ def change_password(person: SignedIn, current: str, new: str, *, token: str, key
             "UPDATE person_session SET ended_at = now() WHERE person_id = %s AND token_sha256 <> %s AND ended_at IS NULL",
             (person.id, _sha256(token)),
         )
+        sign_ins.forget_devices(person.id)
 
 
 def attempts_on(person: SignedIn, key: bytes) -> dict[str, Any]:

@@ -9,11 +9,12 @@ from flask_wtf.csrf import CSRFError
 from tender_ledger.core.messages import InputRefused
 from tender_ledger.core.terms import NotAllowed
 from tender_ledger.formats.isolation import Busy
-from tender_ledger.operations.accounts import TooManyAttempts
 from tender_ledger.operations.errors import CannotUndo, Conflict, NotFound, Refused
+from tender_ledger.operations.sign_in_delays import TooManyAttempts
 from tender_ledger.storage.database import UNAVAILABLE
 from tender_ledger.web.shared.spread import is_htmx
 from tender_ledger.web.shared.words import gettext as _
+from tender_ledger.web.shared.words import ngettext
 
 Answer = tuple[str, int]
 
@@ -31,7 +32,7 @@ def install(app: Flask) -> None:
     app.register_error_handler(CannotUndo, lambda error: answer(409, str(error)))
     app.register_error_handler(Refused, lambda error: answer(422, str(error)))
     app.register_error_handler(InputRefused, lambda error: answer(422, str(error)))
-    app.register_error_handler(TooManyAttempts, lambda _error: answer(429))
+    app.register_error_handler(TooManyAttempts, _too_many)
     for unavailable in UNAVAILABLE:
         app.register_error_handler(unavailable, _unavailable)
     app.register_error_handler(Busy, _busy)
@@ -45,7 +46,7 @@ def _words(status: int) -> tuple[str, str]:
         409: (_("This changed meanwhile"), _("Load the page again to see how it stands now.")),
         413: (_("This is too large"), _("A request may hold 2 MB, a picture 20 MB, a table to import 64 MB. Send less at once.")),
         422: (_("This could not be saved"), _("Go back; what you typed is still there.")),
-        429: (_("Too many attempts"), _("Wait a quarter of an hour, then try again. Nothing else is lost.")),
+        429: (_("Too many attempts"), _("Wait a little, then try again. Nothing else is lost.")),
         500: (_("Something failed here"), _("It is on record under the number below. What you typed is one page back.")),
         503: (_("The database does not answer"), _("It is being started again. What you typed is in the page: try once more.")),
     }[status]  # fmt: skip
@@ -65,6 +66,13 @@ def answer(status: int, sentence: str = "", title: str = "") -> Answer:
 
 def _plain(status: int) -> Callable[[Exception], Answer]:
     return lambda _error: answer(status)
+
+
+def _too_many(error: TooManyAttempts) -> tuple[str, int, dict[str, str]]:
+    wait = ngettext("Wait %(num)s second, then try again.", "Wait %(num)s seconds, then try again.", error.seconds)
+    known = _("Nobody is locked out: where you signed in before, the right password always opens.")
+    sentence = f"{wait} {known}"
+    return *answer(429, sentence), {"Retry-After": str(error.seconds)}
 
 
 def _unavailable(_error: Exception) -> tuple[str, int, dict[str, str]]:

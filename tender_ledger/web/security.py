@@ -3,7 +3,7 @@
 from typing import Any
 from urllib.parse import urlsplit
 
-from flask import Flask, Response, current_app, redirect, request, session, url_for
+from flask import Flask, Response, after_this_request, current_app, redirect, request, session, url_for
 from flask_login import LoginManager, UserMixin, current_user
 from flask_talisman import Talisman
 from flask_wtf.csrf import CSRFProtect
@@ -82,6 +82,23 @@ def install(app: Flask, *, public: str, proxies: int, hosts: str = "") -> None:
         frame_options="DENY",
     )
     app.after_request(_private)
+
+
+def device_cookie() -> str:
+    """The name of the cookie by which a device is known on which somebody signed in before."""
+    return f"{current_app.config['SESSION_COOKIE_NAME']}-device"
+
+
+def remember_device(token: str) -> None:
+    """Have the answer to this request set the cookie of the device."""
+
+    @after_this_request
+    def _set(response: Response) -> Response:
+        response.set_cookie(
+            device_cookie(), token, max_age=365 * 24 * 3600, path="/", httponly=True, samesite="Lax",
+            secure=current_app.config["SESSION_COOKIE_SECURE"],
+        )  # fmt: skip
+        return response
 
 
 def public_link(endpoint: str, **values: Any) -> str:

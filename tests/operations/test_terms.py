@@ -371,7 +371,7 @@ def test_a_sealed_holders_name_is_not_shown(small: SmallStudy):
 
 
 def attempt(small: SmallStudy, password: str, email: str = "", address: str = "10.0.0.1") -> str:
-    return accounts.sign_in(email or small.email, password, address, "a browser", b"key")
+    return accounts.sign_in(email or small.email, password, address, "a browser", b"key").token
 
 
 def test_a_session_is_a_row_that_can_be_ended(small: SmallStudy):
@@ -399,18 +399,3 @@ def test_passwords_are_hashed_at_the_cost_that_is_recommended():
     """RFC 9106, section 4: the second recommended option, for where memory is scarce; the values from memory."""
     usual = (USUAL_HASHER.type, USUAL_HASHER.time_cost, USUAL_HASHER.memory_cost, USUAL_HASHER.parallelism)
     assert usual == (Type.ID, 3, 2**16, 4)
-
-
-def test_too_many_attempts_close_the_account_from_every_address_and_then_the_address(small: SmallStudy):
-    for one in range(accounts.ACCOUNT_LIMIT):
-        with pytest.raises(Refused):
-            attempt(small, "wrong", address=f"10.0.1.{one}")
-    with pytest.raises(accounts.TooManyAttempts):
-        attempt(small, "a long test password", address="10.0.2.1")
-    for one in range(accounts.ADDRESS_LIMIT):
-        with pytest.raises(Refused):
-            attempt(small, "wrong", email=f"n{one}@small.example", address="10.0.3.1")
-    other = SmallStudy()
-    with pytest.raises(accounts.TooManyAttempts):
-        attempt(other, "a long test password", address="10.0.3.1")
-    assert attempt(other, "a long test password", address="10.0.4.1")

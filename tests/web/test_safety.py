@@ -11,25 +11,41 @@ from tender_ledger.web.app import create_app
 from tests.conftest import OWNER, PASSWORD, SignedIn, settings
 
 
-def cookie(app: Flask, address: str) -> str:
+def cookies(app: Flask, address: str) -> dict[str, str]:
     answer = app.test_client().post("/sign-in", data={"email": OWNER, "password": PASSWORD}, base_url=address)
-    (found,) = [value for name, value in answer.headers if name == "Set-Cookie"]
-    return found
+    found = [value for name, value in answer.headers if name == "Set-Cookie"]
+    return {one.partition("=")[0]: one for one in found}
 
 
-def test_the_cookie_here_and_behind_https(app: Flask, demo_db: str):
-    here = cookie(app, "http://localhost")
-    assert here.startswith("tender=")
-    assert "HttpOnly" in here
-    assert "SameSite=Lax" in here
-    assert "Secure" not in here
+def test_the_cookies_here_and_behind_https(app: Flask, demo_db: str):
+    here = cookies(app, "http://localhost")
+    assert set(here) == {"tender", "tender-device"}
+    for one in here.values():
+        assert "HttpOnly" in one
+        assert "SameSite=Lax" in one
+        assert "Secure" not in one
     secure = create_app(settings(demo_db, TENDER_PUBLIC="https://ledger.example"))
     secure.config["WTF_CSRF_ENABLED"] = False
-    there = cookie(secure, "https://ledger.example")
-    assert there.startswith("__Host-tender=")
-    assert "Secure" in there
-    assert "Path=/;" in f"{there};"
-    assert "Domain" not in there
+    there = cookies(secure, "https://ledger.example")
+    assert set(there) == {"__Host-tender", "__Host-tender-device"}
+    for one in there.values():
+        assert "Secure" in one
+        assert "Path=/;" in f"{one};"
+        assert "Domain" not in one
+
+
+def test_guesses_elsewhere_do_not_keep_a_known_device_out_and_are_told(app: Flask):
+    own, stranger = app.test_client(), app.test_client()
+    own.post("/sign-in", data={"email": OWNER, "password": PASSWORD})
+    own.post("/sign-out")
+    for _ in range(12):
+        answer = stranger.post("/sign-in", data={"email": OWNER, "password": "wrong"})
+    assert answer.status_code == 429
+    assert int(answer.headers["Retry-After"]) >= 1
+    assert stranger.post("/sign-in", data={"email": OWNER, "password": PASSWORD}).status_code == 429
+    answer = own.post("/sign-in", data={"email": OWNER, "password": PASSWORD}, follow_redirects=True)
+    assert answer.status_code == 200
+    assert "13 attempts to sign in as you failed since you last did." in answer.text
 
 
 def test_the_policy_lets_nothing_run_from_within_a_page(sign_in: SignedIn):
@@ -68,7 +84,7 @@ def test_a_wrong_password_keeps_the_address_and_too_many_are_stopped(app: Flask)
     for _ in range(8):
         answer = client.post("/sign-in", data={"email": OWNER, "password": "wrong"})
     assert answer.status_code == 429
-    assert "Wait a quarter of an hour" in answer.text
+    assert "then try again. Nobody is locked out" in answer.text
 
 
 @pytest.mark.parametrize(

@@ -48,19 +48,6 @@ def failed_lately(account_digest: bytes) -> dict[str, Any]:
     return found
 
 
-def failures(account_digest: bytes, address_digest: bytes) -> tuple[int, int]:
-    """Failed sign-ins of the last 15 minutes: of the account, and from the address."""
-    found = row(
-        """SELECT count(*) FILTER (WHERE account_digest = %(account)s) AS account,
-                  count(*) FILTER (WHERE address_digest = %(address)s) AS address
-           FROM attempt WHERE at > now() - interval '15 minutes'
-             AND (account_digest = %(account)s OR address_digest = %(address)s)""",
-        account=account_digest,
-        address=address_digest,
-    )
-    return (found["account"], found["address"]) if found else (0, 0)
-
-
 def member_of(person_id: int, study_code: str) -> Member | None:
     """The person as a member of the study, or None where there is no such study for this person."""
     found = rows(

@@ -1,6 +1,6 @@
 """Signing in and out, joining by an invitation, one's own password and sessions."""
 
-from flask import Blueprint, abort, current_app, redirect, render_template, request, session, url_for
+from flask import Blueprint, abort, current_app, flash, redirect, render_template, request, session, url_for
 from flask_login import current_user, login_user, logout_user
 from werkzeug.wrappers import Response
 
@@ -8,10 +8,12 @@ from tender_ledger.operations import accounts, members
 from tender_ledger.operations.errors import NotFound, Refused
 from tender_ledger.storage.queries import accounts as account_queries
 from tender_ledger.web.account.forms import JoinForm, PasswordForm, SignInForm
-from tender_ledger.web.security import Viewer, own_path
+from tender_ledger.web.security import Viewer, device_cookie, own_path, remember_device
 from tender_ledger.web.shared.answers import Page, part_saved
 from tender_ledger.web.shared.words import gettext as _
+from tender_ledger.web.shared.words import ngettext
 
+_TOLD_FROM = 3  # failed attempts: fewer are one's own slips
 account = Blueprint("account", __name__, template_folder="templates")
 
 
@@ -31,13 +33,24 @@ def sign_in() -> str | Response | tuple[str, int]:
 
 
 def _enter(email: str, password: str) -> None:
-    """Begin a session of the person. Raises Refused for a wrong address or password."""
-    token = accounts.sign_in(email, password, request.remote_addr or "", request.user_agent.string, _key())
+    """Begin a session of the person, and know the device from now on. Raises Refused for a wrong address or password."""
+    entry = accounts.sign_in(
+        email, password, request.remote_addr or "", request.user_agent.string, _key(), request.cookies.get(device_cookie(), "")
+    )
     session.clear()  # a token from before the sign-in is worth nothing after it
     session.permanent = True
-    person = accounts.signed_in(token)
+    person = accounts.signed_in(entry.token)
     assert person is not None
-    login_user(Viewer(token, person))
+    login_user(Viewer(entry.token, person))
+    remember_device(entry.device)
+    if entry.failed >= _TOLD_FROM:
+        flash(
+            ngettext(
+                "%(num)s attempt to sign in as you failed since you last did. If it was not yours, change your password.",
+                "%(num)s attempts to sign in as you failed since you last did. If they were not yours, change your password.",
+                entry.failed,
+            )
+        )
 
 
 def _key() -> bytes:
