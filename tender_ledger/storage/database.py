@@ -37,7 +37,7 @@ def configure(url: str, *, max_connections: int = 20) -> None:
             return
         disconnect()
     # Every statement here is short or touches many rows simply: compiling it would take longer than running it.
-    options = {} if "options=" in url else {"options": "-c jit=off"}
+    options = {} if "options=" in url else {"options": "-c jit=off -c random_page_cost=1.1"}
     database.initialize(PooledPsycopg3Database(url, max_connections=max_connections, stale_timeout=300, timeout=10, **options))
 
 

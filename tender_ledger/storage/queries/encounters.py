@@ -5,7 +5,7 @@ from typing import Any
 
 from tender_ledger.core.terms import Scope
 from tender_ledger.storage.database import row, rows
-from tender_ledger.storage.queries.terms import TERMS, THESE_TERMS, WITH_TERMS, allowed, parameters, report_allowed
+from tender_ledger.storage.queries.terms import TERMS, THESE_BARRED, THESE_TERMS, WITH_TERMS, allowed, parameters, report_allowed
 
 # An encounter is known by its people: it is hidden when it had some and none of them may be seen. Whoever opened it still
 # reaches it while somebody in it may be recorded, or what is told on narrow terms could not be written down at all.
@@ -39,7 +39,8 @@ def _encounters(scope: Scope) -> str:
     """Encounters that the viewer may know of, each with the codes of the people and the number of the reports shown."""
     return f"""{_there(scope)},
         told AS (SELECT r.encounter_id, count(*) AS n FROM use_report r JOIN wanted w ON w.id = r.encounter_id
-            {THESE_TERMS} r.informant_id WHERE r.removed_at IS NULL AND {report_allowed(scope)} GROUP BY r.encounter_id)
+            {THESE_TERMS} r.informant_id WHERE r.removed_at IS NULL AND {report_allowed(scope, among=THESE_BARRED)}
+            GROUP BY r.encounter_id)
         SELECT e.id, e.number, e.kind, e.title, e.day_from, e.day_to, e.approximate, e.interpreter, e.version, e.community_id,
             e.place, e.latitude, e.longitude,
             e.language_id, coalesce(c.name, '') AS community, l.name AS language, l.code AS language_code,

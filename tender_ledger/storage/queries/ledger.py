@@ -10,6 +10,7 @@ from tender_ledger.storage.database import row, rows
 from tender_ledger.storage.masking import masked_text
 from tender_ledger.storage.queries.kept import kept_ids
 from tender_ledger.storage.queries.terms import (
+    THESE_BARRED,
     THESE_TERMS,
     WITH_TERMS,
     allowed,
@@ -151,7 +152,8 @@ def lines_of(scope: Scope, ids: list[int]) -> list[dict[str, Any]]:
                 FROM vocabulary_term v JOIN term_label l ON l.term_id = v.id AND l.language = 'en'
                 WHERE v.study_id IS NULL OR v.study_id = %(study)s),
               line AS MATERIALIZED (SELECT r.*, t.community_id AS of_community FROM use_report r {THESE_TERMS} r.informant_id
-                WHERE r.study_id = %(study)s AND r.id = ANY(%(ids)s) AND r.removed_at IS NULL AND {report_allowed(scope)}),
+                WHERE r.study_id = %(study)s AND r.id = ANY(%(ids)s) AND r.removed_at IS NULL
+                  AND {report_allowed(scope, among=THESE_BARRED)}),
               {", ".join(_told_of(kind) for kind in ("part", "method", "application"))},
               named AS (SELECT DISTINCT ON (plant_id) plant_id, name FROM (
                 SELECT n.id, n.plant_id, n.name::text AS name, n.told,

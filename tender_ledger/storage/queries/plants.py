@@ -6,7 +6,7 @@ from typing import Any
 from tender_ledger.core.terms import Scope
 from tender_ledger.core.text import fold
 from tender_ledger.storage.database import row, rows
-from tender_ledger.storage.queries.terms import THESE_TERMS, WITH_TERMS, parameters, report_allowed, telling_allowed
+from tender_ledger.storage.queries.terms import THESE_BARRED, THESE_TERMS, WITH_TERMS, parameters, report_allowed, telling_allowed
 
 # A plant that came with a telling is known by what was told of it: it is hidden when none of it may be seen. Whoever entered it
 # still reaches it while somebody who told of it may be recorded, as with an encounter.
@@ -18,7 +18,7 @@ _SHOWN = """(coalesce(known.shown, false) OR NOT p.told OR NOT coalesce(known.hi
 def _tellings(scope: Scope, which: str = "true") -> str:
     """CTEs `terms`, `wanted` (plants that are `which`, or one by `number`), `telling` (every report, asking and name that
     somebody told of them) and `known`, what of it may be seen."""
-    report = report_allowed(scope)
+    report = report_allowed(scope, among=THESE_BARRED)
     asking = telling_allowed(scope, informant="a.informant_id", plant="a.plant_id", written_by="a.recorded_by")
     name = telling_allowed(scope, informant="a.informant_id", plant="n.plant_id", written_by="e.recorded_by")
     recordable = "t.may_record AND NOT t.sealed AS recordable"

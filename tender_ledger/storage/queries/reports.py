@@ -9,6 +9,7 @@ from tender_ledger.core.terms import Scope
 from tender_ledger.storage.database import row, rows, value
 from tender_ledger.storage.queries.terms import (
     TERMS,
+    THESE_BARRED,
     THESE_TERMS,
     WITH_TERMS,
     barred,
@@ -53,8 +54,8 @@ def _select(scope: Scope, condition: str) -> str:
             {_listed("report_method", "method_id", _CODE)} AS method_codes,
             cat.code AS category_code, cat.abbreviation, {label(term="k.category_id")} AS category,
             {label(term="k.subcategory_id")} AS subcategory, {code(term="k.subcategory_id")} AS subcategory_code,
-            u.label AS purpose, t.may_publish_verbatim AND NOT {barred("r", ["no_quote"])} AS may_publish_verbatim,
-            t.may_count AND NOT {barred("r", ["no_count"])} AS may_count
+            u.label AS purpose, t.may_publish_verbatim AND NOT {barred("r", ["no_quote"], THESE_BARRED)} AS may_publish_verbatim,
+            t.may_count AND NOT {barred("r", ["no_count"], THESE_BARRED)} AS may_count
         FROM use_report r JOIN encounter e ON e.id = r.encounter_id AND e.removed_at IS NULL
         JOIN plant p ON p.id = r.plant_id AND p.removed_at IS NULL
         JOIN informant i ON i.id = r.informant_id {THESE_TERMS} i.id
@@ -63,7 +64,7 @@ def _select(scope: Scope, condition: str) -> str:
         LEFT JOIN report_coding k ON k.report_id = r.id AND k.is_primary
             AND k.scheme = (SELECT scheme FROM study WHERE id = %(study)s)
         LEFT JOIN vocabulary_term cat ON cat.id = k.category_id LEFT JOIN purpose u ON u.id = k.purpose_id
-        WHERE r.study_id = %(study)s AND r.removed_at IS NULL AND {report_allowed(scope)}
+        WHERE r.study_id = %(study)s AND r.removed_at IS NULL AND {report_allowed(scope, among=THESE_BARRED)}
           AND {condition}"""
 
 
@@ -103,7 +104,7 @@ def communities_of_reports(scope: Scope) -> dict[int, str]:
             JOIN informant i ON i.id = r.informant_id {THESE_TERMS} i.id
             LEFT JOIN holder h ON h.id = i.holder_id LEFT JOIN source s ON s.id = i.source_id
             LEFT JOIN community com ON com.id = coalesce(h.community_id, s.community_id)
-            WHERE r.study_id = %(study)s AND r.removed_at IS NULL AND {report_allowed(scope)}""",
+            WHERE r.study_id = %(study)s AND r.removed_at IS NULL AND {report_allowed(scope, among=THESE_BARRED)}""",
         **parameters(scope),
     )
     return {one["id"]: one["community"] for one in found}
@@ -168,7 +169,7 @@ def term_usage(scope: Scope) -> list[dict[str, Any]]:
               SELECT r.id, p.number AS plant, r.stage_id, r.basis_id FROM use_report r
               JOIN encounter e ON e.id = r.encounter_id AND e.removed_at IS NULL
               JOIN plant p ON p.id = r.plant_id AND p.removed_at IS NULL {THESE_TERMS} r.informant_id
-              WHERE r.study_id = %(study)s AND r.removed_at IS NULL AND {report_allowed(scope)}),
+              WHERE r.study_id = %(study)s AND r.removed_at IS NULL AND {report_allowed(scope, among=THESE_BARRED)}),
             used AS (
               SELECT m.part_id AS term, t.plant, false AS purpose FROM told t JOIN report_part m ON m.report_id = t.id
               UNION ALL SELECT m.method_id, t.plant, false FROM told t JOIN report_method m ON m.report_id = t.id

@@ -10,9 +10,15 @@ from tender_ledger.storage.database import rows, value
 # Joined to anything that has an informant: `{on}` is its column.
 TERMS = "JOIN informant_terms(%(study)s, %(day)s) t ON t.informant_id = "
 
-# The same for a statement that asks it of many rows: the terms are found once and then joined as `terms`.
-WITH_TERMS = "WITH terms AS MATERIALIZED (SELECT * FROM informant_terms(%(study)s, %(day)s))"
+# Reports that limits or restrictions take something away from.
+BARRED = "barred_reports(%(study)s, %(day)s)"
+
+# The same for a statement that asks it of many rows: the terms are worked out once and then joined as `terms`, what is barred as
+# `barred`.
+WITH_TERMS = f"""WITH terms AS MATERIALIZED (SELECT * FROM informant_terms(%(study)s, %(day)s)),
+    barred AS MATERIALIZED (SELECT * FROM {BARRED})"""
 THESE_TERMS = "JOIN terms t ON t.informant_id = "
+THESE_BARRED = "barred"
 
 
 def allowed(scope: Scope, *, written_by: str = "NULL") -> str:
@@ -37,9 +43,12 @@ _LEAVES = frozenset({Purpose.PUBLISHED, Purpose.PUBLISHED_ROWS})
 _BARRED = {Purpose.COUNTED: "no_count", Purpose.SHOWN: "no_show", Purpose.PUBLISHED: "no_publish"}
 
 
-def report_allowed(scope: Scope, report: str = "r") -> str:
-    """The condition on a use report with its row `t` of informant_terms: its teller's terms, less what is left out of them."""
-    return f"({allowed(scope, written_by=f'{report}.recorded_by')} AND NOT {barred(report, _columns(scope))})"
+def report_allowed(scope: Scope, report: str = "r", among: str = BARRED) -> str:
+    """The condition on a use report with its row `t` of informant_terms: its teller's terms, less what is left out of them.
+
+    `among` is THESE_BARRED in a statement that begins WITH_TERMS.
+    """
+    return f"({allowed(scope, written_by=f'{report}.recorded_by')} AND NOT {barred(report, _columns(scope), among)})"
 
 
 def telling_allowed(scope: Scope, *, informant: str, plant: str, written_by: str = "NULL") -> str:
@@ -49,10 +58,13 @@ def telling_allowed(scope: Scope, *, informant: str, plant: str, written_by: str
         WHERE b.informant_id = {informant} AND b.plant_id = {plant} AND ({barring})))"""
 
 
-def barred(report: str, columns: Sequence[str]) -> str:
-    """The condition that limits or restrictions take one of the answers `columns` away from a use report."""
+def barred(report: str, columns: Sequence[str], among: str = BARRED) -> str:
+    """The condition that limits or restrictions take one of the answers `columns` away from a use report.
+
+    `among` is THESE_BARRED in a statement that begins WITH_TERMS.
+    """
     barring = " OR ".join(f"b.{column}" for column in columns)
-    return f"EXISTS (SELECT FROM barred_reports(%(study)s, %(day)s) b WHERE b.report_id = {report}.id AND ({barring}))"
+    return f"EXISTS (SELECT FROM {among} b WHERE b.report_id = {report}.id AND ({barring}))"
 
 
 def _columns(scope: Scope) -> tuple[str, ...]:

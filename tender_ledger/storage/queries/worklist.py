@@ -6,7 +6,7 @@ from tender_ledger.core.terms import Scope
 from tender_ledger.core.worklist import Caution, EncounterFacts, Facts, HolderFacts, PlantFacts, ReportFacts
 from tender_ledger.storage.database import rows
 from tender_ledger.storage.queries import encounters, people, plants
-from tender_ledger.storage.queries.terms import THESE_TERMS, WITH_TERMS, parameters, report_allowed
+from tender_ledger.storage.queries.terms import THESE_BARRED, THESE_TERMS, WITH_TERMS, parameters, report_allowed
 
 _CODE = "(SELECT code::text FROM vocabulary_term WHERE id = {term})"
 
@@ -54,7 +54,8 @@ def _reports(scope: Scope, taxa: dict[int, str]) -> list[ReportFacts]:
             LEFT JOIN vocabulary_term cat ON cat.id = k.category_id LEFT JOIN purpose u ON u.id = k.purpose_id
             LEFT JOIN vocabulary_term stage ON stage.id = r.stage_id JOIN vocabulary_term basis ON basis.id = r.basis_id
             JOIN vocabulary_term stance ON stance.id = r.stance_id JOIN vocabulary_term outcome ON outcome.id = r.outcome_id
-            WHERE r.study_id = %(study)s AND r.removed_at IS NULL AND {report_allowed(scope)} ORDER BY r.id""",
+            WHERE r.study_id = %(study)s AND r.removed_at IS NULL AND {report_allowed(scope, among=THESE_BARRED)}
+            ORDER BY r.id""",
         **parameters(scope),
     )
     made = []
