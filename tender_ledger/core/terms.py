@@ -31,6 +31,7 @@ class Member:
     name: str = ""
     guards: frozenset[int] = frozenset()  # the communities that the person is guardian of
     zone: str = ""  # the time zone of the study, where it was read with the member
+    lacks_factor: bool = False  # an owner without the second factor that the study asks its owners for
 
     def may(self, right: Right) -> bool:
         return may(self.roles, right)

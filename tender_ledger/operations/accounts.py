@@ -15,7 +15,7 @@ from tender_ledger.operations.errors import NotFound, Refused, constraints_as_re
 from tender_ledger.operations.sign_in_delays import TooManyAttempts
 from tender_ledger.storage.database import database
 from tender_ledger.storage.models import Attempt, Person, PersonSession
-from tender_ledger.storage.queries import accounts, sign_ins
+from tender_ledger.storage.queries import accounts, second_factors, sign_ins
 
 HASHER = PasswordHasher()
 NOBODY = HASHER.hash(secrets.token_hex(16))  # verified against when there is no such account, so that both take as long
@@ -32,16 +32,18 @@ class SignedIn:
 
 
 @dataclass(frozen=True)
-class Entry:
-    """A sign-in: the token of the session, that of the device, and how many attempts failed since the one before."""
+class Admitted:
+    """Somebody with the right password: the token of the device, how many attempts failed since the last sign-in, and whether
+    a second factor is still to come before a session begins."""
 
-    token: str
+    person_id: int
     device: str
     failed: int
+    needs_code: bool
 
 
-def sign_in(email: str, password: str, address: str, browser: str, key: bytes, device: str = "") -> Entry:
-    """Begin a session; `device` is the token that the device was given at an earlier sign-in.
+def admit(email: str, password: str, address: str, key: bytes, device: str = "") -> Admitted:
+    """Check address and password; `device` is the token that the device was given at an earlier sign-in.
 
     Raises Refused for a wrong address or password, the same for both, and TooManyAttempts, of which a right password on a device
     that the account knows is free.
@@ -65,10 +67,16 @@ def sign_in(email: str, password: str, address: str, browser: str, key: bytes, d
         raise Refused({"password": "Address and password do not belong together. Check both and try again."})
     delays.attempt_was_right(buckets, own)
     failed = sign_ins.failed_since_last_session(person["id"], _digest(key, account))
-    token, device = secrets.token_urlsafe(32), device or secrets.token_urlsafe(32)
-    PersonSession.insert(token_sha256=_sha256(token), person_id=person["id"], browser=browser[:200]).execute()
-    sign_ins.keep_device(person["id"], _sha256(device))
-    return Entry(token, device, failed)
+    needs_code = second_factors.is_confirmed(person["id"])
+    return Admitted(person["id"], device or secrets.token_urlsafe(32), failed, needs_code)
+
+
+def begin_session(person_id: int, device: str, browser: str) -> str:
+    """A new session of somebody who was admitted, on a device that is known from now on; returns its token."""
+    token = secrets.token_urlsafe(32)
+    PersonSession.insert(token_sha256=_sha256(token), person_id=person_id, browser=browser[:200]).execute()
+    sign_ins.keep_device(person_id, _sha256(device))
+    return token
 
 
 def signed_in(token: str) -> SignedIn | None:

@@ -16,7 +16,7 @@ from tender_ledger.storage.queries import people, terms
 RIGHT_OF_OPERATION: Mapping[str, Right] = {
     **dict.fromkeys(
         ("add_category", "add_language", "add_dialect", "add_community", "correct_community", "add_member", "join_study",
-         "remove_role", "set_minimum_holders", "record_permit", "correct_permit", "say_choice_of_holders"),
+         "remove_role", "set_minimum_holders", "ask_second_factor", "record_permit", "correct_permit", "say_choice_of_holders"),
         Right.ADMINISTER,
     ),
     **dict.fromkeys(
@@ -41,7 +41,8 @@ RIGHT_OF_OPERATION: Mapping[str, Right] = {
 }  # fmt: skip
 RIGHT_OF_ENTITY: Mapping[str, Right] = {
     **dict.fromkeys(
-        ("membership", "community", "language", "dialect", "vocabulary_term", "permit", "choice_of_holders", "publishing_rule"),
+        ("membership", "community", "language", "dialect", "vocabulary_term", "permit", "choice_of_holders", "publishing_rule",
+         "sign_in_rule"),
         Right.ADMINISTER,
     ),
     **dict.fromkeys(("import_batch", "checklist", "flora"), Right.IMPORT),

@@ -213,6 +213,7 @@ SENTENCES: Mapping[str, tuple[str, str]] = {
     "dialect_name_taken": ("name", "The language has a dialect of this name already."),
     "permit_kind_known": ("kind", "Choose ethics approval, research permit, or agreement on access and benefits."),
     "permit_expires_after": ("expires_on", "A permit cannot end before the day it was given."),
+    "sign_in_rule_once": ("", "Somebody said it meanwhile. Load the page again."),
     "publishing_rule_once": ("minimum_holders", "Somebody set it meanwhile. Load the page again."),
     "publishing_rule_range": ("minimum_holders", "The minimum lies between 3 and 50 holders."),
     "choice_of_holders_once": ("way", "Somebody said it meanwhile. Load the page again."),

@@ -44,6 +44,7 @@ from tender_ledger.storage.models import (
     Questionnaire,
     QuestionnaireAnswer,
     Rules,
+    SignInRule,
     Source,
     Specimen,
     StudyChecklist,
@@ -60,7 +61,7 @@ ENTITIES: Mapping[str, type[StudyRecord]] = {
     for model in (Asking, Attestation, Caution, ChoiceOfHolders, Community, CommunityRestriction, Consent, Determination,
                   Dialect, Dispute, Encounter, Feature, Flora, FreeList, FrozenReckoning, Holder, ImportBatch, Language,
                   LocalName, Membership, Permit, Picture, Plant, PlantLink, PropertyClaim, PublishingRule, Questionnaire,
-                  QuestionnaireAnswer, Rules, Source,
+                  QuestionnaireAnswer, Rules, SignInRule, Source,
                   Specimen, StudyChecklist, UseReport, UseScore, VocabularyTerm, WorklistMark)
 }  # fmt: skip
 

@@ -14,7 +14,7 @@ from tender_ledger.operations import accounts
 from tender_ledger.web.shared.spread import is_htmx
 
 # An invitation is opened by its link alone; one that is not open sends on to the sign-in page by itself.
-_PUBLIC = frozenset({"account.sign_in", "account.join", "static", "health", "ready"})
+_PUBLIC = frozenset({"account.sign_in", "account.sign_in_code", "account.join", "static", "health", "ready"})
 _POLICY = {
     "default-src": "'none'",
     "script-src": "'self'",

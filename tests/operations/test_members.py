@@ -12,7 +12,7 @@ from tender_ledger.operations.history import undo_act
 from tender_ledger.storage.database import rows, run, value
 from tender_ledger.storage.queries import accounts as account_queries
 from tender_ledger.storage.queries import members as queries
-from tests.factories import PASSWORD, SmallStudy
+from tests.factories import PASSWORD, SmallStudy, session_of
 
 
 @pytest.fixture
@@ -149,7 +149,7 @@ def test_a_link_of_a_study_that_is_gone_leads_nowhere(small: SmallStudy):
 
 def test_a_new_password_needs_the_present_one_and_ends_every_other_session(small: SmallStudy):
     key = b"only for tests"
-    here, there = (accounts.sign_in(small.email, PASSWORD, "a", "b", key).token for _ in range(2))
+    here, there = (session_of(small.email, PASSWORD, key) for _ in range(2))
     person = accounts.signed_in(here)
     assert person is not None
     for current, new, told in (("wrong", "another long one", "present password"), (PASSWORD, "short", "at least 10 characters")):
@@ -159,15 +159,15 @@ def test_a_new_password_needs_the_present_one_and_ends_every_other_session(small
     assert accounts.signed_in(here) is not None
     assert accounts.signed_in(there) is None
     with pytest.raises(Refused):
-        accounts.sign_in(small.email, PASSWORD, "a", "b", key)
-    assert accounts.sign_in(small.email, "another long one", "a", "b", key).token
+        session_of(small.email, PASSWORD, key)
+    assert session_of(small.email, "another long one", key)
     assert accounts.attempts_on(person, key)["n"] == 2
     assert len(account_queries.signed_in_lately(person.id)) == 3
 
 
 def test_guessing_the_present_password_is_stopped_like_guessing_at_the_door(small: SmallStudy):
     key = b"only for tests"
-    token = accounts.sign_in(small.email, PASSWORD, "a", "b", key).token
+    token = session_of(small.email, PASSWORD, key)
     person = accounts.signed_in(token)
     assert person is not None
     for _ in range(sign_in_delays.OF_DEVICE.free + 1):

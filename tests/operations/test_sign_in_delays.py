@@ -10,7 +10,7 @@ from tender_ledger.operations import accounts
 from tender_ledger.operations import sign_in_delays as delays
 from tender_ledger.operations.errors import Refused
 from tender_ledger.storage.database import connected, rows, run, value
-from tests.factories import PASSWORD, SmallStudy
+from tests.factories import PASSWORD, SmallStudy, session_of
 
 KEY = b"only for tests"
 
@@ -22,8 +22,11 @@ def small(empty_db: str) -> SmallStudy:
 
 def enter(
     small: SmallStudy, password: str = PASSWORD, *, address: str = "10.0.0.1", email: str = "", device: str = ""
-) -> accounts.Entry:
-    return accounts.sign_in(email or small.email, password, address, "a browser", KEY, device)
+) -> accounts.Admitted:
+    """Sign in with a password, and begin a session."""
+    admitted = accounts.admit(email or small.email, password, address, KEY, device)
+    accounts.begin_session(admitted.person_id, admitted.device, "a browser")
+    return admitted
 
 
 def guess(small: SmallStudy, times: int, address: Callable[[int], str] = lambda _one: "10.9.9.9", **more: str) -> None:
@@ -64,11 +67,11 @@ def test_a_member_of_a_household_that_guesses_keeps_none_of_the_others_out(small
     other = SmallStudy()
     mine = enter(other, address="10.0.0.7").device
     guess(small, delays.OF_ADDRESS.free + 10, address=lambda _one: "10.0.0.7", email="nobody@small.example")
-    assert enter(other, address="10.0.0.7", device=mine).token
+    assert enter(other, address="10.0.0.7", device=mine).person_id
     with pytest.raises(delays.TooManyAttempts) as told:
         enter(small, address="10.0.0.7")
     assert told.value.seconds <= delays.OF_ADDRESS.longest
-    assert enter(small, address="10.0.0.8").token
+    assert enter(small, address="10.0.0.8").person_id
 
 
 def test_a_right_password_from_a_known_device_is_never_refused(small: SmallStudy):
@@ -94,10 +97,10 @@ def test_what_somebody_else_is_known_by_opens_nothing(small: SmallStudy):
 
 
 def test_a_new_password_makes_every_device_a_stranger(small: SmallStudy):
-    entry = enter(small)
-    person = accounts.signed_in(entry.token)
+    token = session_of(small.email, PASSWORD, KEY)
+    person = accounts.signed_in(token)
     assert person is not None
-    accounts.change_password(person, PASSWORD, "another long one", token=entry.token, key=KEY)
+    accounts.change_password(person, PASSWORD, "another long one", token=token, key=KEY)
     assert value("SELECT count(*) FROM known_device") == 0
 
 

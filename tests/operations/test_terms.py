@@ -21,7 +21,7 @@ from tender_ledger.storage.database import rows, value
 from tender_ledger.storage.queries import acts, encounters, plants, reports, studies
 from tender_ledger.storage.queries import people as queries
 from tests.conftest import KEY, USUAL_HASHER
-from tests.factories import ALL, SmallStudy, latest_act
+from tests.factories import ALL, SmallStudy, latest_act, session_of
 
 RULES = CountingRules()
 
@@ -371,7 +371,7 @@ def test_a_sealed_holders_name_is_not_shown(small: SmallStudy):
 
 
 def attempt(small: SmallStudy, password: str, email: str = "", address: str = "10.0.0.1") -> str:
-    return accounts.sign_in(email or small.email, password, address, "a browser", b"key").token
+    return session_of(email or small.email, password, b"key", address)
 
 
 def test_a_session_is_a_row_that_can_be_ended(small: SmallStudy):

@@ -13,7 +13,7 @@ from tender_ledger.operations import accounts, studies
 from tender_ledger.storage.database import value
 from tests.conftest import GUARDIAN, OWNER, PASSWORD, READER, RECORDER, REVIEWER, SignedIn
 
-OPEN = {"account.sign_in", "static", "health", "ready"}
+OPEN = {"account.sign_in", "account.sign_in_code", "static", "health", "ready"}
 ROLES = {OWNER: Role.OWNER, RECORDER: Role.RECORDER, REVIEWER: Role.REVIEWER, READER: Role.READER, GUARDIAN: Role.GUARDIAN}
 ARGUMENTS: dict[str, Any] = {
     "study": "VELDRA",
@@ -146,6 +146,7 @@ NEEDS = {
     "study.correct_permit": Right.ADMINISTER,
     "study.say_choice": Right.ADMINISTER,
     "study.invite": Right.ADMINISTER,
+    "study.ask_second_factor": Right.ADMINISTER,
     "study.members": Right.ADMINISTER,
     "study.remove_role": Right.ADMINISTER,
     "study.revoke": Right.ADMINISTER,

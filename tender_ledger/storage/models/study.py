@@ -137,6 +137,13 @@ class PublishingRule(StudyRecord):
     minimum_holders = IntegerField()
 
 
+class SignInRule(StudyRecord):
+    """What a study asks of its owners when they sign in."""
+
+    ENTITY: ClassVar[str] = "sign_in_rule"
+    owners_need_second_factor = BooleanField()
+
+
 class Draft(Record):
     study_id = BigIntegerField()
     person_id = BigIntegerField()

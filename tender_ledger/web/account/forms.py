@@ -1,4 +1,4 @@
-"""Forms of signing in, of joining, and of one's own password."""
+"""Forms of signing in, of joining, of one's own password and second factor."""
 
 from wtforms import PasswordField, StringField
 
@@ -11,6 +11,14 @@ class SignInForm(LedgerForm):
         _("E-mail address"), render_kw={"autocomplete": "username", "type": "email", "required": True, "autofocus": True}
     )
     password = PasswordField(_("Password"), render_kw={"autocomplete": "current-password", "required": True})
+
+
+class CodeForm(LedgerForm):
+    code = StringField(
+        _("Code"),
+        description=_("Six digits from your code generator, or a recovery code."),
+        render_kw={"autocomplete": "one-time-code", "required": True, "autofocus": True},
+    )
 
 
 class PasswordForm(LedgerForm):

@@ -82,5 +82,6 @@ ACTS = {
     "remove_rules": _("let counting rules go"),
     "correct_permit": _("corrected a permit"),
     "set_minimum_holders": _("set the minimum of holders"),
+    "ask_second_factor": _("said whether owners need a second factor"),
     "say_choice_of_holders": _("said how holders were chosen"),
 }

@@ -3,14 +3,16 @@
 from functools import partial
 from typing import Any
 
-from flask import Blueprint, abort, g
+from flask import Blueprint, abort, flash, g, redirect, url_for
 from flask_login import current_user
+from werkzeug.wrappers import Response
 
 from tender_ledger.core.rights import Right
 from tender_ledger.operations import clock
 from tender_ledger.operations.undo_rights import may_undo
 from tender_ledger.storage.masking import mask_for
 from tender_ledger.storage.queries import accounts, studies
+from tender_ledger.web.shared.words import gettext as _
 
 
 def study_blueprint(name: str, import_name: str, step: str) -> Blueprint:
@@ -32,12 +34,17 @@ def _give_code(_endpoint: str, values: dict[str, Any]) -> None:
         values["study"] = g.study_code
 
 
-def _enter() -> None:
+def _enter() -> Response | None:
+    """Who enters, and as whom; an owner of a study that asks for a second factor, and who has none, sets it up first."""
     member = accounts.member_of(current_user.person_id, g.study_code)
     if member is None:
         abort(404)
+    if member.lacks_factor:
+        flash(_("This study asks its owners to sign in with a second factor. Set yours up here first."))
+        return redirect(url_for("account.show"), 303)
     g.member, g.scope = member, clock.scope_of(member)
     mask_for(g.scope)
+    return None
 
 
 def _thread() -> dict[str, Any]:

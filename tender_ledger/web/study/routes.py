@@ -6,7 +6,8 @@ from werkzeug.wrappers import Response
 
 from tender_ledger.core.rights import Right
 from tender_ledger.core.rules import CountingRules
-from tender_ledger.operations import clock
+from tender_ledger.core.text import whole_number
+from tender_ledger.operations import clock, second_factor
 from tender_ledger.operations import members as member_operations
 from tender_ledger.operations import permits as permit_operations
 from tender_ledger.operations import schemes as scheme_operations
@@ -16,7 +17,7 @@ from tender_ledger.operations.glossary import field_terms, index_terms
 from tender_ledger.operations.history import undo_act
 from tender_ledger.operations.members import INVITED_FOR
 from tender_ledger.operations.told_in_full import schemes_of
-from tender_ledger.storage.queries import accounts, people
+from tender_ledger.storage.queries import accounts, people, second_factors
 from tender_ledger.storage.queries import acts as act_queries
 from tender_ledger.storage.queries import members as member_queries
 from tender_ledger.storage.queries import studies as studies_queries
@@ -191,7 +192,22 @@ def _members_page(*, adding: MemberForm | None = None, inviting: InvitationForm 
         "study/members.html", "study/_roles.html", members=member_queries.members(g.scope),
         invitations=member_queries.invitations(g.scope, clock.now()), adding=(adding or MemberForm(formdata=None)).offer(),
         inviting=(inviting or InvitationForm(formdata=None)).offer(), link=link, days=INVITED_FOR.days,
+        signing_in=second_factors.sign_in_rule(g.scope),
     ), status  # fmt: skip
+
+
+@study.post("/members/second-factor")
+def ask_second_factor() -> Page:
+    """Say whether the owners of the study need a second factor."""
+    needed, version = request.form.get("needed") == "y", whole_number(request.form.get("version")) or 0
+    try:
+        second_factor.ask_owners(g.scope, version, needed=needed)
+    except Refused as refused:
+        form = MemberForm(formdata=None)
+        form.form_errors.extend(refused.errors.values())
+        return _members_page(adding=form, status=422)
+    said = _("Owners need a second factor from now on.") if needed else _("Owners need no second factor any more.")
+    return done(said, url_for("study.members"))
 
 
 @study.post("/members")
