@@ -61,3 +61,13 @@ def test_every_link_and_picture_leads_somewhere():
     readme = (TOP / "README.md").read_text()
     for picture in (TOP / "docs" / "screenshots").glob("*.png"):
         assert f"docs/screenshots/{picture.name}" in readme, picture.name
+
+
+def test_the_security_table_names_tests_that_are_there_and_counts_itself():
+    text = (TOP / "docs/security.md").read_text()
+    named = set(re.findall(r"`(tests/[\w/.]+)`", text))
+    assert len(named) > 20
+    assert [one for one in sorted(named) if not (TOP / one).exists()] == []
+    states = re.findall(r"^\| \d[^|]*\| (met|part|n/a|open) \|", text, re.M)
+    met, part, none, still = (states.count(state) for state in ("met", "part", "n/a", "open"))
+    assert f"{len(states)} sections: {met} met, {part} in part, {none} with nothing of the kind, {still} open." in text

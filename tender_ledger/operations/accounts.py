@@ -19,7 +19,7 @@ from tender_ledger.storage.queries import accounts, second_factors, sign_ins
 
 HASHER = PasswordHasher()
 NOBODY = HASHER.hash(secrets.token_hex(16))  # verified against when there is no such account, so that both take as long
-SHORTEST = 10  # characters of a password
+SHORTEST, LONGEST = 12, 128  # characters of a password
 
 
 @dataclass(frozen=True)
@@ -100,7 +100,7 @@ def end_session(person_id: int, *, token: str = "", key: str = "") -> None:
 def change_password(person: SignedIn, current: str, new: str, *, token: str, key: bytes) -> None:
     """Give a person a new password, for the present one; ends every other session of theirs and forgets their devices.
 
-    Raises Refused for a wrong present password or a new one of fewer than ten characters, TooManyAttempts after too many.
+    Raises Refused for a wrong present password or a new one that is too short or too long, TooManyAttempts after too many.
     """
     digest, own = _digest(key, fold(person.email)), _digest(key, f"password of {person.id}")
     if wait := delays.count_attempt({own: delays.OF_DEVICE}):
@@ -110,8 +110,7 @@ def change_password(person: SignedIn, current: str, new: str, *, token: str, key
         Attempt.insert(account_digest=digest, address_digest=b"").execute()
         raise Refused({"current": "This is not the present password."})
     delays.attempt_was_right({own: delays.OF_DEVICE}, own)
-    if len(new) < SHORTEST:
-        raise Refused({"new": f"A password needs at least {SHORTEST} characters."})
+    _require_length(new, "new")
     with database.atomic():
         Person.update(password_hash=HASHER.hash(new)).where(Person.id == person.id).execute()
         database.execute_sql(
@@ -132,15 +131,19 @@ def session_key(token: str) -> str:
 
 
 def add_person(email: str, name: str, password: str) -> int:
-    """Let somebody sign in. Raises Refused for a taken address or a password of fewer than ten characters."""
+    """Let somebody sign in. Raises Refused for a taken address or a password that is too short or too long."""
     email, name = required(email, "email", "The address"), required(name, "name", "The name")
     if "@" not in email:
         raise Refused({"email": "This is no e-mail address."})
-    if len(password) < SHORTEST:
-        raise Refused({"password": f"A password needs at least {SHORTEST} characters."})
+    _require_length(password, "password")
     with constraints_as_refusals():
         values = {"email": clean(email), "email_fold": fold(email), "name": name, "password_hash": HASHER.hash(password)}
         return int(Person.insert(**values).execute())
+
+
+def _require_length(password: str, field: str) -> None:
+    if not SHORTEST <= len(password) <= LONGEST:
+        raise Refused({field: f"A password has {SHORTEST} to {LONGEST} characters, any of them; a short sentence is a good one."})
 
 
 def _matches(password_hash: str, password: str) -> bool:

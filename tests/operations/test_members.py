@@ -152,7 +152,11 @@ def test_a_new_password_needs_the_present_one_and_ends_every_other_session(small
     here, there = (session_of(small.email, PASSWORD, key) for _ in range(2))
     person = accounts.signed_in(here)
     assert person is not None
-    for current, new, told in (("wrong", "another long one", "present password"), (PASSWORD, "short", "at least 10 characters")):
+    for current, new, told in (
+        ("wrong", "another long one", "present password"),
+        (PASSWORD, "eleven char", "12 to 128 characters"),
+        (PASSWORD, "x" * 129, "12 to 128 characters"),
+    ):
         with pytest.raises(Refused, match=told):
             accounts.change_password(person, current, new, token=here, key=key)
     accounts.change_password(person, PASSWORD, "another long one", token=here, key=key)

@@ -51,7 +51,8 @@ def failed_lately(account_digest: bytes) -> dict[str, Any]:
 def member_of(person_id: int, study_code: str) -> Member | None:
     """The person as a member of the study, or None where there is no such study for this person."""
     found = rows(
-        """SELECT s.id, s.zone, m.role, m.community_id, p.name, m.role = 'owner' AND g.id IS NOT NULL AND f.person_id IS NULL AS lacks
+        """SELECT s.id, s.zone, m.role, m.community_id, p.name,
+                  m.role = 'owner' AND g.id IS NOT NULL AND f.person_id IS NULL AS lacks
            FROM study s JOIN membership m ON m.study_id = s.id JOIN person p ON p.id = m.person_id
            LEFT JOIN sign_in_rule g ON g.study_id = s.id AND g.removed_at IS NULL AND g.owners_need_second_factor
            LEFT JOIN second_factor f ON f.person_id = p.id AND f.confirmed_at IS NOT NULL

@@ -24,7 +24,9 @@ class CodeForm(LedgerForm):
 class PasswordForm(LedgerForm):
     current = PasswordField(_("Present password"), render_kw={"autocomplete": "current-password", "required": True})
     new = PasswordField(
-        _("New password"), description=_("At least ten characters."), render_kw={"autocomplete": "new-password", "required": True}
+        _("New password"),
+        description=_("At least twelve characters; a short sentence is a good one."),
+        render_kw={"autocomplete": "new-password", "required": True},
     )
 
 
@@ -34,5 +36,7 @@ class JoinForm(LedgerForm):
         _("Name"), description=_("As the others of the study read it."), render_kw={"autocomplete": "name", "required": True}
     )
     password = PasswordField(
-        _("Password"), description=_("At least ten characters."), render_kw={"autocomplete": "new-password", "required": True}
+        _("Password"),
+        description=_("At least twelve characters; a short sentence is a good one."),
+        render_kw={"autocomplete": "new-password", "required": True},
     )
