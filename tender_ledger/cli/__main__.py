@@ -6,6 +6,7 @@ import click
 
 from tender_ledger.cli.backups import backup_database, known_erasures, restore_database
 from tender_ledger.cli.bench import bench
+from tender_ledger.cli.bench_people import bench_people
 from tender_ledger.cli.consensus import analyse_consensus
 from tender_ledger.cli.export import export
 from tender_ledger.cli.importing import import_reports
@@ -35,6 +36,7 @@ for _command in (
     user,
     key,
     bench,
+    bench_people,
 ):
     ledger.add_command(_command)
 

@@ -7,7 +7,7 @@ from tender_ledger.core.rights import Right
 from tender_ledger.core.terms import Scope
 from tender_ledger.storage.database import row, rows, value
 from tender_ledger.storage.queries.encounters import hidden_encounters
-from tender_ledger.storage.queries.plants import hidden_names, hidden_plants
+from tender_ledger.storage.queries.plants import hidden_plants_and_names
 from tender_ledger.storage.queries.terms import allowed, parameters
 
 _HIDDEN_HOLDERS = """SELECT t.holder_id FROM informant_terms(%(study)s, %(day)s) t JOIN holder h ON h.id = t.holder_id
@@ -98,7 +98,8 @@ def _hidden_condition(scope: Scope, keeps: str) -> tuple[str, dict[str, Any]]:
         OR EXISTS (SELECT FROM community_restriction WHERE study_id = %(study)s)"""
     if not value(anything, **values):
         return "", values
-    values |= {"plants": hidden_plants(scope), "names": hidden_names(scope), "encounters": hidden_encounters(scope)}
+    hidden, names = hidden_plants_and_names(scope)
+    values |= {"plants": hidden, "names": names, "encounters": hidden_encounters(scope)}
     return _HIDDEN.format(holders=holders, keeps=keeps, nobody_seen=_NOBODY_SEEN.format(holders=holders)), values
 
 

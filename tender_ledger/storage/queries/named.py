@@ -6,7 +6,7 @@ from typing import Any
 from tender_ledger.core.terms import Scope
 from tender_ledger.storage.database import rows
 from tender_ledger.storage.queries.encounters import hidden_encounters
-from tender_ledger.storage.queries.plants import hidden_names, hidden_plants
+from tender_ledger.storage.queries.plants import hidden_plants_and_names
 from tender_ledger.storage.queries.terms import TERMS, allowed, parameters, report_allowed
 
 # Of each kind: a statement that gives (id, name) of the records in `ids` that are of the study, or of no study.
@@ -37,7 +37,8 @@ def names_of(scope: Scope, wanted: Mapping[str, Collection[int]]) -> dict[tuple[
     """
     hidden: dict[str, Any] = {}
     if wanted.keys() & {"plant", "encounter", "local_name"}:
-        hidden = {"plants": hidden_plants(scope), "encounters": hidden_encounters(scope), "names": hidden_names(scope)}
+        plants, names = hidden_plants_and_names(scope)
+        hidden = {"plants": plants, "encounters": hidden_encounters(scope), "names": names}
     people = {kind: _PEOPLE.format(key=key, terms=TERMS, allowed=allowed(scope, written_by="h.recorded_by"))
               for kind, key in (("informant", "i"), ("holder", "h"))}  # fmt: skip
     reports = f"""SELECT r.id, 'report ' || r.id AS name FROM use_report r {TERMS} r.informant_id

@@ -6,7 +6,15 @@ from typing import Any
 from tender_ledger.core.terms import Scope
 from tender_ledger.core.text import fold
 from tender_ledger.storage.database import row, rows
-from tender_ledger.storage.queries.terms import THESE_BARRED, THESE_TERMS, WITH_TERMS, parameters, report_allowed, telling_allowed
+from tender_ledger.storage.queries.terms import (
+    THESE_BARRED,
+    THESE_BARS,
+    THESE_TERMS,
+    WITH_TERMS,
+    parameters,
+    report_allowed,
+    telling_allowed,
+)
 
 # A plant that came with a telling is known by what was told of it: it is hidden when none of it may be seen. Whoever entered it
 # still reaches it while somebody who told of it may be recorded, as with an encounter.
@@ -19,8 +27,8 @@ def _tellings(scope: Scope, which: str = "true") -> str:
     """CTEs `terms`, `wanted` (plants that are `which`, or one by `number`), `telling` (every report, asking and name that
     somebody told of them) and `known`, what of it may be seen."""
     report = report_allowed(scope, among=THESE_BARRED)
-    asking = telling_allowed(scope, informant="a.informant_id", plant="a.plant_id", written_by="a.recorded_by")
-    name = telling_allowed(scope, informant="a.informant_id", plant="n.plant_id", written_by="e.recorded_by")
+    asking = telling_allowed(scope, informant="a.informant_id", plant="a.plant_id", written_by="a.recorded_by", among=THESE_BARS)
+    name = telling_allowed(scope, informant="a.informant_id", plant="n.plant_id", written_by="e.recorded_by", among=THESE_BARS)
     recordable = "t.may_record AND NOT t.sealed AS recordable"
     return f"""{WITH_TERMS}, wanted AS (
             SELECT * FROM plant WHERE study_id = %(study)s AND removed_at IS NULL AND {which}
@@ -80,11 +88,21 @@ def local_name(scope: Scope, name_id: int) -> dict[str, Any] | None:
 
 def hidden_plants(scope: Scope) -> list[int]:
     """The identities of plants that the viewer may not know of."""
-    found = rows(
-        f"{_tellings(scope)} SELECT p.id FROM wanted p LEFT JOIN known ON known.plant_id = p.id WHERE {_SHOWN} IS NOT TRUE",
+    return hidden_plants_and_names(scope)[0]
+
+
+def hidden_plants_and_names(scope: Scope) -> tuple[list[int], list[int]]:
+    """The identities of plants that the viewer may not know of, and of local names that came with people who used them, none of
+    whom the viewer may see."""
+    found = row(
+        f"""{_tellings(scope)}
+            SELECT ARRAY(SELECT p.id FROM wanted p LEFT JOIN known ON known.plant_id = p.id WHERE {_SHOWN} IS NOT TRUE) AS plants,
+                ARRAY(SELECT n.id FROM telling t JOIN local_name n ON n.id = t.name_id WHERE n.told
+                    GROUP BY n.id HAVING NOT bool_or(t.seen)) AS names""",
         **parameters(scope, number=None),
     )
-    return [one["id"] for one in found]
+    assert found is not None
+    return list(found["plants"]), list(found["names"])
 
 
 def count_undetermined(scope: Scope) -> str:
@@ -92,16 +110,6 @@ def count_undetermined(scope: Scope) -> str:
     return f"""{_tellings(scope, "NOT EXISTS (SELECT FROM determination d WHERE d.plant_id = plant.id AND d.is_current "
                                  "AND d.taxon_id IS NOT NULL AND d.removed_at IS NULL)")}
         SELECT count(*) FROM wanted p LEFT JOIN known ON known.plant_id = p.id WHERE {_SHOWN}"""  # fmt: skip
-
-
-def hidden_names(scope: Scope) -> list[int]:
-    """The identities of local names that came with people who used them, none of whom the viewer may see."""
-    found = rows(
-        f"""{_tellings(scope)} SELECT n.id FROM telling t JOIN local_name n ON n.id = t.name_id WHERE n.told
-            GROUP BY n.id HAVING NOT bool_or(t.seen)""",
-        **parameters(scope, number=None),
-    )
-    return [one["id"] for one in found]
 
 
 def plants(scope: Scope) -> list[dict[str, Any]]:
@@ -135,6 +143,7 @@ def near_names(scope: Scope, name: str, limit: int = 3) -> list[dict[str, Any]]:
 
     Near is by the letters in threes that two folds share (pg_trgm). What the viewer may not know of is not in it.
     """
+    hidden, hidden_names = hidden_plants_and_names(scope)
     return rows(
         """SELECT DISTINCT ON (near, p.number) p.number, n.name::text, similarity(n.name_fold, %(fold)s) AS near
            FROM local_name n JOIN plant p ON p.id = n.plant_id
@@ -142,7 +151,7 @@ def near_names(scope: Scope, name: str, limit: int = 3) -> list[dict[str, Any]]:
              AND similarity(n.name_fold, %(fold)s) >= 0.4 AND n.name_fold <> %(fold)s
              AND NOT n.id = ANY(%(names)s) AND NOT p.id = ANY(%(plants)s)
            ORDER BY near DESC, p.number LIMIT %(limit)s""",
-        study=scope.study_id, fold=fold(name), names=hidden_names(scope), plants=hidden_plants(scope), limit=limit,
+        study=scope.study_id, fold=fold(name), plants=hidden, names=hidden_names, limit=limit,
     )  # fmt: skip
 
 

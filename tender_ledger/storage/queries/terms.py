@@ -10,15 +10,15 @@ from tender_ledger.storage.database import rows, value
 # Joined to anything that has an informant: `{on}` is its column.
 TERMS = "JOIN informant_terms(%(study)s, %(day)s) t ON t.informant_id = "
 
-# Reports that limits or restrictions take something away from.
-BARRED = "barred_reports(%(study)s, %(day)s)"
+# What limits and restrictions take away, and the reports that they take something away from.
+BARS, BARRED = "bars(%(study)s, %(day)s)", "barred_reports(%(study)s, %(day)s)"
 
 # The same for a statement that asks it of many rows: the terms are worked out once and then joined as `terms`, what is barred as
-# `barred`.
+# `barring` and `barred`.
 WITH_TERMS = f"""WITH terms AS MATERIALIZED (SELECT * FROM informant_terms(%(study)s, %(day)s)),
-    barred AS MATERIALIZED (SELECT * FROM {BARRED})"""
+    barring AS MATERIALIZED (SELECT * FROM {BARS}), barred AS MATERIALIZED (SELECT * FROM {BARRED})"""
 THESE_TERMS = "JOIN terms t ON t.informant_id = "
-THESE_BARRED = "barred"
+THESE_BARS, THESE_BARRED = "barring", "barred"
 
 
 def allowed(scope: Scope, *, written_by: str = "NULL") -> str:
@@ -51,10 +51,13 @@ def report_allowed(scope: Scope, report: str = "r", among: str = BARRED) -> str:
     return f"({allowed(scope, written_by=f'{report}.recorded_by')} AND NOT {barred(report, _columns(scope), among)})"
 
 
-def telling_allowed(scope: Scope, *, informant: str, plant: str, written_by: str = "NULL") -> str:
-    """The condition on something else that an informant told of a plant, a name or that no use is known, with its row `t`."""
+def telling_allowed(scope: Scope, *, informant: str, plant: str, written_by: str = "NULL", among: str = BARS) -> str:
+    """The condition on something else that an informant told of a plant, a name or that no use is known, with its row `t`.
+
+    `among` is THESE_BARS in a statement that begins WITH_TERMS.
+    """
     barring = " OR ".join(f"b.{column}" for column in _columns(scope))
-    return f"""({allowed(scope, written_by=written_by)} AND NOT EXISTS (SELECT FROM bars(%(study)s, %(day)s) b
+    return f"""({allowed(scope, written_by=written_by)} AND NOT EXISTS (SELECT FROM {among} b
         WHERE b.informant_id = {informant} AND b.plant_id = {plant} AND ({barring})))"""
 
 
