@@ -34,6 +34,8 @@ def control_character(text: str) -> str:
 
 def clean(text: str | None) -> str:
     """The text as it is stored: NFC, no white space at the ends, no control characters; the empty string for None."""
+    if text and text.isascii() and text.isprintable():  # most texts, and much quicker
+        return text.strip()
     return _NOT_TEXT.sub("", unicodedata.normalize("NFC", text or "")).strip()
 
 

@@ -68,7 +68,12 @@ def masks() -> bool:
 def masked_row(found: dict[str, Any]) -> dict[str, Any]:
     """A row with its free texts masked, those in JSON values too."""
     pattern = _pattern.get()
-    return found if pattern is None else {name: _masked(value, name in FREE_TEXTS, pattern) for name, value in found.items()}
+    if pattern is None:
+        return found
+    return {
+        name: _masked(value, name in FREE_TEXTS, pattern) if isinstance(value, (str, dict, list)) else value
+        for name, value in found.items()
+    }
 
 
 def masked_text(text: str) -> str:

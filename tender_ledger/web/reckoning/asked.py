@@ -95,8 +95,11 @@ def with_changes(rules: CountingRules, arguments: Any) -> CountingRules:
 
 
 def carried() -> dict[str, Any]:
-    """What of the address goes along from view to view: the rules tried out, and the community."""
-    return {name: request.args.getlist(name) for name in ("group", *RULE_KEYS) if name in request.args}
+    """What of the address goes along from view to view: the rules tried out, and the community; read once a request, since every
+    number that can be opened asks for it."""
+    if "carried" not in g:
+        g.carried = {name: request.args.getlist(name) for name in ("group", *RULE_KEYS) if name in request.args}
+    return dict(g.carried)
 
 
 def _named(name: str, otherwise: CountingRules) -> CountingRules:
