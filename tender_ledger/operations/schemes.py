@@ -2,6 +2,7 @@
 
 import re
 
+from tender_ledger.core.limits import CODE
 from tender_ledger.core.rights import Right
 from tender_ledger.core.terms import Scope
 from tender_ledger.core.text import clean, fold
@@ -20,7 +21,7 @@ def add_category(scope: Scope, label: str, within: str = "") -> int:
     """
     scope.viewer.require(Right.ADMINISTER)
     said = required(label, "label", "The name of the category")
-    code = re.sub(r"[^a-z0-9]+", "_", fold(said)).strip("_")
+    code = re.sub(r"[^a-z0-9]+", "_", fold(said)).strip("_")[:CODE]
     if not re.match(r"[a-z]", code):
         raise Refused({"label": "Begin it with a letter."})
     known = studies.terms(scope.study_id, "category", OWN)
@@ -32,6 +33,11 @@ def add_category(scope: Scope, label: str, within: str = "") -> int:
     if code in {one["code"] for one in beside}:
         raise Refused({"label": "The scheme has a category of this name already."})
     values = {"vocabulary": vocabulary, "scheme": OWN, "code": code, "parent_id": parent, "position": 1 + len(beside),
-              "abbreviation": None if parent else code.replace("_", "")[:2].upper()}  # fmt: skip
+              "abbreviation": None if parent else _abbreviation(code)}  # fmt: skip
     with saving(scope, "add_category") as writing:
         return writing.create(VocabularyTerm, values, children={"labels": [{"language": "en", "label": said}]})
+
+
+def _abbreviation(code: str) -> str:
+    """Two capital letters for a code; a code of one letter has X as its second."""
+    return (re.sub(r"[^a-z]", "", code) + "x")[:2].upper()

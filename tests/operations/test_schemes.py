@@ -10,6 +10,7 @@ from tender_ledger.operations.errors import Refused
 from tender_ledger.operations.history import CannotUndo, undo_act
 from tender_ledger.operations.reckoning import reckon_study
 from tender_ledger.operations.told_in_full import ToldInFull
+from tender_ledger.storage.database import value
 from tender_ledger.storage.queries import acts, studies, told
 from tests.factories import SmallStudy
 
@@ -60,3 +61,9 @@ def test_what_is_no_category_is_refused_at_its_field(small: SmallStudy, label: s
 def test_only_owners_change_schemes(small: SmallStudy):
     with pytest.raises(NotAllowed):
         schemes.add_category(small.person(Role.REVIEWER), "x")
+
+
+@pytest.mark.parametrize(("label", "abbreviation"), [("á?", "AX"), ("B 1", "BX"), ("Dyes", "DY"), ("o" * 300, "OO")])
+def test_a_category_has_two_letters_whatever_it_is_called(small: SmallStudy, label: str, abbreviation: str):
+    schemes.add_category(small.scope, label)
+    assert value("SELECT abbreviation FROM vocabulary_term ORDER BY id DESC LIMIT 1") == abbreviation
