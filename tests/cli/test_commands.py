@@ -41,6 +41,7 @@ def test_every_command_has_help():
         ["erasures"],
         ["export"],
         ["bench"],
+        ["bench-people"],
         ["user"],
         ["user", "add"],
         ["user", "join"],
@@ -51,7 +52,19 @@ def test_every_command_has_help():
         assert result.exit_code == 0
         assert len(result.output.splitlines()) > 4
     named = {*ledger.commands}
-    assert named == {"indices", "consensus", "import", "backup", "restore", "erasures", "export", "user", "key", "bench"}
+    assert named == {
+        "indices",
+        "consensus",
+        "import",
+        "backup",
+        "restore",
+        "erasures",
+        "export",
+        "user",
+        "key",
+        "bench",
+        "bench-people",
+    }
 
 
 def test_indices_as_the_result_document(tmp_path: Path):

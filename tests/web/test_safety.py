@@ -1,11 +1,15 @@
 """Cookies, headers, error pages and the log: what a browser is told, and what nobody is."""
 
+import io
 import json
 import logging
 
 import pytest
 from flask import Flask
+from peewee import OperationalError
+from playhouse.pool import MaxConnectionsExceeded
 
+from tender_ledger.formats.isolation import Busy
 from tender_ledger.storage.database import rows, value
 from tender_ledger.web.app import create_app
 from tests.conftest import OWNER, PASSWORD, SignedIn, settings
@@ -164,21 +168,34 @@ def test_error_pages_have_their_own_words_and_fragments(app: Flask, sign_in: Sig
     assert "ONS-01 said" not in failed.text
 
 
-def test_a_database_that_is_gone_is_said_and_not_ready(app: Flask, sign_in: SignedIn, monkeypatch: pytest.MonkeyPatch):
-    from peewee import OperationalError
-
+@pytest.mark.parametrize("why", [OperationalError("no server"), MaxConnectionsExceeded("all in use")], ids=["gone", "busy"])
+def test_a_database_that_is_gone_or_busy_is_said_and_not_ready(
+    app: Flask, sign_in: SignedIn, monkeypatch: pytest.MonkeyPatch, why: Exception
+):
     client = sign_in()
 
     def gone() -> bool:
-        raise OperationalError("no server")
+        raise why
 
     with monkeypatch.context() as patch:
         patch.setattr("tender_ledger.web.requests.open_connection", gone)
         patch.setattr("tender_ledger.storage.database.open_connection", gone)
         answer = client.get("/study/VELDRA/plants")
         assert (answer.status_code, "The database does not answer" in answer.text) == (503, True)
+        assert answer.headers["Retry-After"] == "5"
         assert client.get("/ready").status_code == 503
         assert client.get("/health").status_code == 200
+
+
+def test_readers_of_files_that_are_all_at_work_are_said_and_nothing_is_begun(sign_in: SignedIn, monkeypatch: pytest.MonkeyPatch):
+    def busy(*_arguments: object, **_named: object) -> None:
+        raise Busy
+
+    monkeypatch.setattr("tender_ledger.operations.sources.isolated", busy)
+    file = (io.BytesIO(b'[{"title": "T"}]'), "sources.json")
+    answer = sign_in().post("/study/VELDRA/people/sources/import", data={"file": file})
+    assert (answer.status_code, answer.headers["Retry-After"]) == (503, "10")
+    assert "Nothing was begun of yours" in answer.text
 
 
 def test_ready_says_so(app: Flask):
