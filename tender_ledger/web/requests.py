@@ -76,8 +76,9 @@ def _not_text() -> str | None:
         if wrong := control_character(text):
             return _(
                 "Something that was sent holds the control character %(character)s, which no text can keep. Go back, take it out "
-                "and send it again.", character=wrong,
-            )  # fmt: skip
+                "and send it again.",
+                character=wrong,
+            )
     return None
 
 

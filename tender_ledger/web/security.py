@@ -95,9 +95,14 @@ def remember_device(token: str) -> None:
     @after_this_request
     def _set(response: Response) -> Response:
         response.set_cookie(
-            device_cookie(), token, max_age=365 * 24 * 3600, path="/", httponly=True, samesite="Lax",
+            device_cookie(),
+            token,
+            max_age=365 * 24 * 3600,
+            path="/",
+            httponly=True,
+            samesite="Lax",
             secure=current_app.config["SESSION_COOKIE_SECURE"],
-        )  # fmt: skip
+        )
         return response
 
 

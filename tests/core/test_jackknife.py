@@ -10,7 +10,7 @@ from tender_ledger.core.groups.permanova import jaccard_distances, permanova
 from tender_ledger.core.knowledge import difference_between, median_ends
 from tender_ledger.core.resampling.jackknife import ends_of_shares, jackknife_errors
 from tender_ledger.core.resampling.quantiles import Z
-from tender_ledger.core.sampling.accumulation import coverage, coverage_ends, curve_ends, expected_curve
+from tender_ledger.core.sampling.accumulation import coverage, coverage_ends, curve_ends, expected_curve, informants_for
 from tender_ledger.core.sampling.incidence import Incidences
 
 
@@ -93,6 +93,15 @@ def test_the_curve_has_ends_from_the_curves_without_each_informant(told):
         assert (low[t], high[t]) == pytest.approx((curve[t] - reach, curve[t] + reach))
     assert high[13] - curve[13] == pytest.approx(high[12] - curve[12])  # 13 others cannot be drawn 14 at a time
     assert np.isnan(curve_ends(told_by(told[:1]))).all()
+
+
+def test_holders_still_wanted_are_the_fewest_that_reach_the_goal(told):
+    """Chao et al. 2014, step by step; all of the tables have Q2 > 0."""
+    of = told_by(told)
+    top = (of.units - 1) * of.q1
+    for goal in (0.5, 0.8, 0.9, 0.95, 0.99):
+        expected = [1 - of.q1 / of.u * (top / (top + 2 * of.q2)) ** (m + 1) for m in range(of.units + 1)]
+        assert informants_for(of, goal).more == next((m for m, share in enumerate(expected) if share >= goal), None)
 
 
 def test_f_and_r2_have_ends_from_r2_without_each_informant():

@@ -194,11 +194,17 @@ class Fuzzer:
             if answer.status_code >= 500 or took > SLOW:
                 outcome.faults.append(
                     Fault(
-                        self.seed, number, method, f"{endpoint} as {who}", address[:80], answer.status_code, took,
+                        self.seed,
+                        number,
+                        method,
+                        f"{endpoint} as {who}",
+                        address[:80],
+                        answer.status_code,
+                        took,
                         tuple(f"{name[:30]}={shown(one) if isinstance(one, str) else one[1][:30]}" for name, one in form.items()),
                         tuple(f"?{name}={shown(one)}" for name, one in query),
                     )
-                )  # fmt: skip
+                )
         return outcome
 
 

@@ -140,11 +140,19 @@ def test_only_an_owner_with_a_second_factor_asks_owners_for_one(small: SmallStud
     assert rule["owners_need_second_factor"]
     assert not lacks(person)
     other = accounts.add_person("second@small.example", "S. Econd", PASSWORD)
-    run("INSERT INTO membership (study_id, person_id, role) VALUES (%(s)s, %(p)s, %(r)s)", s=small.scope.study_id, p=other,
-        r=Role.RECORDER)  # fmt: skip
+    run(
+        "INSERT INTO membership (study_id, person_id, role) VALUES (%(s)s, %(p)s, %(r)s)",
+        s=small.scope.study_id,
+        p=other,
+        r=Role.RECORDER,
+    )
     assert not lacks(other)
-    run("INSERT INTO membership (study_id, person_id, role) VALUES (%(s)s, %(p)s, %(r)s)", s=small.scope.study_id, p=other,
-        r=Role.OWNER)  # fmt: skip
+    run(
+        "INSERT INTO membership (study_id, person_id, role) VALUES (%(s)s, %(p)s, %(r)s)",
+        s=small.scope.study_id,
+        p=other,
+        r=Role.OWNER,
+    )
     assert lacks(other)
     second_factor.ask_owners(small.scope, rule["version"], needed=False)
     assert not lacks(other)

@@ -38,8 +38,11 @@ def guess(small: SmallStudy, times: int, address: Callable[[int], str] = lambda 
 
 def let_pass(seconds: int) -> None:
     """As if so much time had gone by."""
-    run("UPDATE sign_in_failures SET open_at = open_at - make_interval(secs => %(s)s), "
-        "last_at = last_at - make_interval(secs => %(s)s)", s=seconds)  # fmt: skip
+    run(
+        "UPDATE sign_in_failures SET open_at = open_at - make_interval(secs => %(s)s), "
+        "last_at = last_at - make_interval(secs => %(s)s)",
+        s=seconds,
+    )
 
 
 def test_after_a_few_slips_one_waits_for_twice_as_long_each_time(small: SmallStudy):

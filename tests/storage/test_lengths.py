@@ -30,5 +30,6 @@ def test_the_database_refuses_what_passed_everything_else(scope: Scope):
         run("UPDATE study SET title = repeat('x', 501)")
     with pytest.raises(Refused) as refused, constraints_as_refusals():
         run("UPDATE study SET title = repeat('x', 501)")
-    assert refused.value.errors == {"title": f"This is too long. At most {LINE} are kept here. Shorten it, or write the rest "
-                                             "as a note of its own."}  # fmt: skip
+    assert refused.value.errors == {
+        "title": f"This is too long. At most {LINE} are kept here. Shorten it, or write the rest as a note of its own."
+    }

@@ -20,8 +20,16 @@ def client(sign_in: SignedIn) -> FlaskClient:
 
 def test_a_note_that_is_too_long_is_refused_beside_its_slot_and_stays_there(client: FlaskClient):
     reports = value("SELECT count(*) FROM use_report")
-    typed = {"client_key": KEY, "informant": "ONS-01", "plant": "P-001", "category": "medicines", "basis": "own practice",
-             "note": "n" * (WORDS + 1), "steps-0-method": "dried", "steps-0-lasts": "d" * (LINE + 1)}  # fmt: skip
+    typed = {
+        "client_key": KEY,
+        "informant": "ONS-01",
+        "plant": "P-001",
+        "category": "medicines",
+        "basis": "own practice",
+        "note": "n" * (WORDS + 1),
+        "steps-0-method": "dried",
+        "steps-0-lasts": "d" * (LINE + 1),
+    }
     answer = client.post("/study/VELDRA/encounters/1/reports", data=typed)
     assert answer.status_code == 422
     assert "It has 20,001 characters; at most 20,000 are kept here." in answer.text

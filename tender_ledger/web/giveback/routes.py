@@ -5,7 +5,6 @@ from werkzeug.wrappers import Response as AnyResponse
 
 from tender_ledger.core.rights import Right
 from tender_ledger.core.terms import Purpose
-from tender_ledger.core.text import whole_number
 from tender_ledger.formats.archive import write_archive
 from tender_ledger.operations.disclosure.summary import what_would_leave
 from tender_ledger.operations.errors import Refused
@@ -13,6 +12,7 @@ from tender_ledger.operations.export import export_study
 from tender_ledger.operations.permits import set_minimum_holders
 from tender_ledger.storage.queries import people, reports, studies
 from tender_ledger.web.shared.answers import Page
+from tender_ledger.web.shared.forms import LedgerForm
 from tender_ledger.web.shared.spread import done, spread
 from tender_ledger.web.shared.study_scope import study_blueprint
 from tender_ledger.web.shared.words import gettext as _
@@ -45,7 +45,7 @@ def _page(refused: str = "", status: int = 200) -> Page:
 @giveback.post("/minimum")
 def minimum() -> Page:
     """Set the study's minimum of holders."""
-    version = whole_number(request.form.get("version")) or 0
+    version = LedgerForm().seen_version()
     try:
         set_minimum_holders(g.scope, version, request.form.get("minimum_holders", ""))
     except Refused as refused:

@@ -7,9 +7,10 @@ from tender_ledger.core.rights import Right
 from tender_ledger.operations import floras
 from tender_ledger.operations.errors import Refused
 from tender_ledger.operations.scores import score_uses
-from tender_ledger.web.reckoning.pages import page_of, seen_version, sent_file
+from tender_ledger.web.reckoning.pages import page_of, sent_file
 from tender_ledger.web.reckoning.routes import reckoning
 from tender_ledger.web.shared.answers import Page
+from tender_ledger.web.shared.forms import LedgerForm
 from tender_ledger.web.shared.spread import done
 from tender_ledger.web.shared.words import gettext as _
 
@@ -31,7 +32,7 @@ def bring_flora() -> Page:
 @reckoning.post("/floras/<int:flora>/remove")
 def remove_flora(flora: int) -> Response:
     """Take a flora back."""
-    floras.remove_flora(g.scope, flora, seen_version())
+    floras.remove_flora(g.scope, flora, LedgerForm().seen_version())
     return done(_("The flora is taken back."), url_for("reckoning.analysis", view="overuse"))
 
 

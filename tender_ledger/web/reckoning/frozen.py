@@ -14,12 +14,13 @@ from tender_ledger.operations.errors import Refused
 from tender_ledger.storage.queries import people
 from tender_ledger.storage.queries import reckoned as queries
 from tender_ledger.web.reckoning.asked import asked, categories
-from tender_ledger.web.reckoning.pages import page_context, page_of, seen_version, table_file
+from tender_ledger.web.reckoning.pages import page_context, page_of, table_file
 from tender_ledger.web.reckoning.routes import reckoning
 from tender_ledger.web.reckoning.views.frozen import frozen_blocks
 from tender_ledger.web.reckoning.workings import taken_apart
 from tender_ledger.web.shared.act_names import ACTS
 from tender_ledger.web.shared.answers import Page
+from tender_ledger.web.shared.forms import LedgerForm
 from tender_ledger.web.shared.mathml import mathml, symbol
 from tender_ledger.web.shared.rules_sentence import rules_sentence
 from tender_ledger.web.shared.spread import done, opened, spread
@@ -92,5 +93,5 @@ def frozen_file(number: int, block: str, kind: str) -> Answer:
 @reckoning.post("/frozen/<int:number>/remove")
 def remove_frozen(number: int) -> Response:
     """Let a frozen reckoning go."""
-    freezing.remove_frozen(g.scope, number, seen_version())
+    freezing.remove_frozen(g.scope, number, LedgerForm().seen_version())
     return done(_("The frozen reckoning is let go."), url_for("reckoning.list_frozen"))

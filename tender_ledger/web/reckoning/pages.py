@@ -5,7 +5,6 @@ from typing import Any
 from flask import Response as Answer
 from flask import g, render_template, request
 
-from tender_ledger.core.text import whole_number
 from tender_ledger.formats.tables import Table, table_csv, table_html, table_xlsx
 from tender_ledger.operations.floras import LARGEST_FILE
 from tender_ledger.storage.queries import people
@@ -41,8 +40,3 @@ def sent_file(name: str) -> bytes:
     """The bytes of a file that was sent, one more at most than may be; empty where there is none."""
     sent = request.files.get(name)
     return sent.read(LARGEST_FILE + 1) if sent else b""
-
-
-def seen_version() -> int:
-    """The version of the record that the form was drawn from; 0 where it says none."""
-    return whole_number(request.form.get("version")) or 0

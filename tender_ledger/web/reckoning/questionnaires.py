@@ -15,11 +15,12 @@ from tender_ledger.operations.disclosure.splits import minimum_of
 from tender_ledger.operations.errors import Conflict, Refused
 from tender_ledger.storage.queries import people
 from tender_ledger.storage.queries import reckoned as queries
-from tender_ledger.web.reckoning.pages import page_context, page_of, seen_version, sent_file, table_file
+from tender_ledger.web.reckoning.pages import page_context, page_of, sent_file, table_file
 from tender_ledger.web.reckoning.routes import reckoning
 from tender_ledger.web.reckoning.views.consensus import consensus_blocks
 from tender_ledger.web.reckoning.workings import taken_apart
 from tender_ledger.web.shared.answers import Page
+from tender_ledger.web.shared.forms import LedgerForm
 from tender_ledger.web.shared.mathml import mathml, symbol
 from tender_ledger.web.shared.spread import done, opened, spread
 from tender_ledger.web.shared.words import gettext as _
@@ -80,7 +81,7 @@ def _questionnaire(number: int, refused: dict[str, str] | None = None, status: i
 def correct_questionnaire(number: int) -> Page:
     """Word a questionnaire anew, or ask more."""
     try:
-        operations.correct_questionnaire(g.scope, number, seen_version(), title=request.form.get("title", ""),
+        operations.correct_questionnaire(g.scope, number, LedgerForm().seen_version(), title=request.form.get("title", ""),
                                          questions=request.form.get("questions", ""))  # fmt: skip
     except Refused as refused:
         return _questionnaire(number, dict(refused.errors), 422)
@@ -126,5 +127,5 @@ def enter_answers(number: int) -> Page:
 @reckoning.post("/questionnaires/<int:number>/remove")
 def remove_questionnaire(number: int) -> Response:
     """Take a questionnaire back, with its answers."""
-    operations.remove_questionnaire(g.scope, number, seen_version())
+    operations.remove_questionnaire(g.scope, number, LedgerForm().seen_version())
     return done(_("The questionnaire is taken back."), url_for("reckoning.questionnaires"))

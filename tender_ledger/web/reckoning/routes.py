@@ -40,7 +40,6 @@ from tender_ledger.web.reckoning.asked import (
     with_changes,
 )
 from tender_ledger.web.reckoning.ladder_files import AboutLadder, ladder_csv, ladder_sheet, ladder_svg
-from tender_ledger.web.reckoning.pages import seen_version
 from tender_ledger.web.reckoning.shown import shown_of
 from tender_ledger.web.reckoning.views import VIEWS
 from tender_ledger.web.reckoning.views.first_tables import first_tables
@@ -48,6 +47,7 @@ from tender_ledger.web.reckoning.workings import first_reports, taken_apart, wor
 from tender_ledger.web.shared.answers import Page
 from tender_ledger.web.shared.chosen import chosen_words
 from tender_ledger.web.shared.fonts import font_files
+from tender_ledger.web.shared.forms import LedgerForm
 from tender_ledger.web.shared.mathml import mathml, symbol
 from tender_ledger.web.shared.rules_sentence import (
     BASIS_NAMES,
@@ -234,5 +234,5 @@ def save_rules() -> Page:
 @reckoning.post("/rules/kept/<int:number>/remove")
 def remove_rules(number: int) -> Response:
     """Let rules kept by a name go."""
-    study_operations.remove_rules(g.scope, number, seen_version())
+    study_operations.remove_rules(g.scope, number, LedgerForm().seen_version())
     return done(_("The rules are kept no more."), url_for("reckoning.rules_page"))

@@ -165,8 +165,12 @@ class DeskForm(ReportForm):
     def check_lengths(self, rows: Mapping[str, Sequence[Mapping[str, str]]] | None = None) -> None:
         """As of every form, and of the cells of the rows beside the line; theirs are named as they are sent."""
         super().check_lengths()
-        cells = ((f"{kind}-{at}-{name}", name, text) for kind, found in (rows or {}).items() for at, row in enumerate(found)
-                 for name, text in row.items())  # fmt: skip
+        cells = (
+            (f"{kind}-{at}-{name}", name, text)
+            for kind, found in (rows or {}).items()
+            for at, row in enumerate(found)
+            for name, text in row.items()
+        )
         if long := {cell: sentence_of_length(name, len(text)) for cell, name, text in cells if len(text) > longest(name)}:
             raise Refused(long)
 

@@ -6,7 +6,6 @@ from werkzeug.wrappers import Response
 
 from tender_ledger.core.rights import Right
 from tender_ledger.core.rules import CountingRules
-from tender_ledger.core.text import whole_number
 from tender_ledger.operations import clock, second_factor
 from tender_ledger.operations import members as member_operations
 from tender_ledger.operations import permits as permit_operations
@@ -25,6 +24,7 @@ from tender_ledger.web.security import own_path, public_link
 from tender_ledger.web.shared.act_names import ACTS
 from tender_ledger.web.shared.answers import Page, form_page, part_saved
 from tender_ledger.web.shared.chosen import WAYS
+from tender_ledger.web.shared.forms import LedgerForm
 from tender_ledger.web.shared.mathml import mathml
 from tender_ledger.web.shared.rules_sentence import rules_sentence
 from tender_ledger.web.shared.spread import done, spread
@@ -199,7 +199,7 @@ def _members_page(*, adding: MemberForm | None = None, inviting: InvitationForm 
 @study.post("/members/second-factor")
 def ask_second_factor() -> Page:
     """Say whether the owners of the study need a second factor."""
-    needed, version = request.form.get("needed") == "y", whole_number(request.form.get("version")) or 0
+    needed, version = request.form.get("needed") == "y", LedgerForm().seen_version()
     try:
         second_factor.ask_owners(g.scope, version, needed=needed)
     except Refused as refused:
