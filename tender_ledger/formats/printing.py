@@ -21,7 +21,7 @@ def print_pdf(html: str, fonts: Mapping[str, bytes]) -> bytes:
             if kind != "font" or name not in fonts:
                 missing.append(url)
                 raise ValueError(url)
-            return URLFetcherResponse(url, fonts[name], {"Content-Type": "font/woff2"})
+            return URLFetcherResponse(url, fonts[name], {"Content-Type": "font/woff"})
 
     pdf = bytes(HTML(string=html, url_fetcher=OnlyFonts()).write_pdf())
     if missing:
