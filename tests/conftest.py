@@ -24,6 +24,7 @@ from tender_ledger.operations.names_key import NamesKey
 from tender_ledger.operations.vocabularies import load_shipped_vocabularies
 from tender_ledger.storage.database import configure, connected, disconnect, migrate, run
 from tender_ledger.storage.queries import accounts
+from tender_ledger.storage.roles import APPLICATION, prepare_database
 from tender_ledger.web.app import create_app
 
 REFERENCE = Path(__file__).parent / "reference"
@@ -57,7 +58,7 @@ def cluster() -> Iterator[Cluster]:
     """A server of its own for the run, removed afterwards."""
     folder = Path(tempfile.mkdtemp(prefix="tender-tests-"))
     folder.chmod(0o755)
-    server = Cluster(folder / "postgres", "test", throw_away=True)
+    server = Cluster(folder / "postgres", "test", "test", throw_away=True)
     server.ensure_running()
     yield server
     disconnect()
@@ -72,9 +73,9 @@ class Databases:
         self.cluster, self.made = cluster, 0
 
     def template(self, name: str, fill: object = None, of: str = "template1") -> str:
-        self._admin(f"CREATE DATABASE {name} TEMPLATE {of}")
+        self._create(name, of)
         configure(self.cluster.url(name))
-        migrate()
+        migrate(self.cluster.owner_url(name))
         with connected():
             load_shipped_vocabularies()
             if callable(fill):
@@ -86,15 +87,24 @@ class Databases:
         """A new database from the template; its address."""
         self.made += 1
         name = f"test_{self.made}"
-        self._admin(f"CREATE DATABASE {name} TEMPLATE {template}")
+        self._create(name, template)
         return self.cluster.url(name)
 
     def drop(self, url: str) -> None:
         disconnect()
         self._admin(f"DROP DATABASE {url.rsplit('/', 1)[1]} WITH (FORCE)")
 
+    def owner_url(self, url: str) -> str:
+        """The address of a database for the role that owns its schema."""
+        return self.cluster.owner_url(url.rsplit("/", 1)[1])
+
+    def _create(self, name: str, template: str) -> None:
+        self._admin(f"CREATE DATABASE {name} OWNER {APPLICATION} TEMPLATE {template}")
+        if template == "template1":  # what is granted within a database is copied with it
+            prepare_database(self.cluster.owner_url("postgres"), name, self.cluster.application_password)
+
     def _admin(self, statement: str) -> None:
-        configure(self.cluster.url("postgres"))
+        configure(self.cluster.owner_url("postgres"))
         with connected():
             run(statement)
         disconnect()

@@ -8,7 +8,7 @@ import click
 
 from tender_ledger.launch.backup import back_up, restore
 from tender_ledger.launch.erasures import erase_again, read_list, write_list
-from tender_ledger.launch.installation import database_address, with_database
+from tender_ledger.launch.installation import database_address, schema_owner_address, with_database
 from tender_ledger.launch.state import StateFolder
 from tender_ledger.operations.names_key import NamesKey
 from tender_ledger.storage.queries import erasures
@@ -62,7 +62,7 @@ def backup_database(folder: Path) -> None:
 def restore_database(folder: Path) -> None:
     """Bring the backup in DIR into this installation's database, which must be empty."""
     with with_database():
-        restored = restore(database_address(), folder, state=StateFolder.of_project().path)
+        restored = restore(folder, owner_url=schema_owner_address(), state=StateFolder.of_project().path)
     manifest = restored.manifest
     click.echo(f"{sum(manifest.tables.values())} rows of {len(manifest.tables)} tables are back, as of {manifest.made_at}.")
     _say_what_is_known(restored.known, restored.last)

@@ -45,11 +45,11 @@ def bench(reports: int, informants: int, taxa: int, listed: int, imported: int) 
     """Time an import, the table of reports, and reading against counting, on invented rows, on a cluster of its own."""
     folder = Path(tempfile.mkdtemp(prefix="tender-bench-"))
     folder.chmod(0o755)
-    cluster = Cluster(folder / "postgres", "bench", throw_away=True)
+    cluster = Cluster(folder / "postgres", "bench", "bench", throw_away=True)
     try:
         cluster.ensure_running()
         configure(cluster.url())
-        migrate()
+        migrate(cluster.owner_url())
         with connected():
             load_shipped_vocabularies()
             if imported:

@@ -40,6 +40,15 @@ def database_address() -> str:
     return str(database.obj.database)
 
 
+def schema_owner_address() -> str:
+    """The address of that database for the role that owns its schema; "" where it is the same."""
+    if os.environ.get("DATABASE_URL"):
+        return os.environ.get("MIGRATIONS_URL", "")
+    cluster, _ = own_cluster(StateFolder.of_project())
+    cluster.adopt()
+    return cluster.owner_url()
+
+
 def acting_scope(study: str, email: str) -> Scope:
     """What the person in whose name a command acts is shown today; from here on no text names a sealed holder."""
     scope = clock.scope_of(acting_member(study, email))

@@ -14,7 +14,7 @@ from tender_ledger.launch.state import AlreadyRunning, StateFolder
 from tender_ledger.launch.supervisor import Supervisor
 from tender_ledger.operations.names_key import NamesKey
 from tender_ledger.operations.vocabularies import load_shipped_vocabularies
-from tender_ledger.storage.database import configure, connected, migrate
+from tender_ledger.storage.database import SchemaNotOwned, configure, connected, migrate
 from tender_ledger.storage.queries import erasures
 
 _WANTED_PORT = 8460
@@ -34,7 +34,7 @@ def main(arguments: list[str]) -> int:
         state.forget("address")
         try:
             return _serve(state, demo="--empty" not in arguments)
-        except (ClusterError, ErasuresOpen) as error:
+        except (ClusterError, ErasuresOpen, SchemaNotOwned) as error:
             print(error, file=sys.stderr)
             return 1
         finally:
@@ -59,7 +59,7 @@ def _serve(state: StateFolder, *, demo: bool) -> int:
     port = free_port(wanted)
     environment = _environment(state, cluster, port)
     configure(environment["DATABASE_URL"])
-    applied = migrate()
+    applied = migrate(cluster.owner_url() if cluster else os.environ.get("MIGRATIONS_URL", ""))
     if applied:
         print(f"Migrations applied: {', '.join(applied)}.")
     try:

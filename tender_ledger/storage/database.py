@@ -5,16 +5,20 @@ from contextlib import contextmanager
 from pathlib import Path
 from typing import Any
 
-from peewee import DatabaseProxy, IntegrityError, InterfaceError, OperationalError
+from peewee import DatabaseProxy, DataError, IntegrityError, InterfaceError, OperationalError, ProgrammingError
 from playhouse.migrations import Runner
 from playhouse.pool import MaxConnectionsExceeded
-from playhouse.postgres_ext import PooledPsycopg3Database
+from playhouse.postgres_ext import PooledPsycopg3Database, Psycopg3Database
+from psycopg import DatabaseError
+from psycopg.errors import InsufficientPrivilege
 
 from tender_ledger.storage.masking import masked_row, masks
 
 MIGRATIONS = Path(__file__).parent / "migrations"
 # What a statement raises when the server is gone, or every connection to it is in use.
 UNAVAILABLE = (OperationalError, InterfaceError, MaxConnectionsExceeded)
+# What a statement raises when the rows it brings do not fit their tables.
+ROWS_REFUSED = (DataError, IntegrityError, ProgrammingError)
 _LOCK = 7_265_110_411  # any number that nothing else in the database locks
 
 
@@ -24,6 +28,10 @@ class BrokenReference(IntegrityError):
     def __init__(self, table: str, constraint: str, how_many: int) -> None:
         super().__init__(f'{how_many} values written to "{table}" violate foreign key constraint "{constraint}"')
         self.constraint = constraint
+
+
+class SchemaNotOwned(RuntimeError):
+    """The schema is to be changed by a role that may not; says what to do."""
 
 
 # The models need one database object when their classes are made; which server it is, `configure` says.
@@ -82,14 +90,49 @@ def connected() -> Iterator[None]:
             close_connection()
 
 
-def migrate() -> list[str]:
-    """Bring the schema up to date, one caller at a time; returns the names of what was applied."""
-    with database.connection_context():
-        database.execute_sql("SELECT pg_advisory_lock(%s)", (_LOCK,))
+def migrate(owner_url: str = "", *, target: str | None = None) -> list[str]:
+    """Bring the schema up to date or up to `target`, one caller at a time; returns the names of what was applied.
+
+    `owner_url` is the address of the role that owns the schema, where it is not the models' own. The role that owns the
+    database may then read and write the rows of every table, and no more. Raises SchemaNotOwned for a role that may not.
+    """
+    owner = Psycopg3Database(owner_url) if owner_url else database
+    with owner.connection_context():
+        owner.execute_sql("SELECT pg_advisory_lock(%s)", (_LOCK,))
         try:
-            return list(Runner(database, str(MIGRATIONS)).up())
+            applied = _apply(Runner(owner, str(MIGRATIONS)), target)
+            if owner_url:
+                _grant_rows(owner)
+            return applied
         finally:
-            database.execute_sql("SELECT pg_advisory_unlock(%s)", (_LOCK,))
+            owner.execute_sql("SELECT pg_advisory_unlock(%s)", (_LOCK,))
+
+
+def _apply(runner: Runner, target: str | None) -> list[str]:
+    """The runner makes its own table even where nothing is to be done, which the application's role may not."""
+    if not any(row.path and not row.applied for row in runner.status()):
+        return []
+    try:
+        return list(runner.up(target))
+    except ProgrammingError as error:
+        if not isinstance(error.__cause__ or error.__context__, InsufficientPrivilege):
+            raise
+        raise SchemaNotOwned(
+            "This database has an older schema, and the role of DATABASE_URL may not change it. Set MIGRATIONS_URL to the "
+            "address of the database for the role that may, and start again."
+        ) from error
+
+
+def _grant_rows(owner: Psycopg3Database) -> None:
+    asked = "SELECT quote_ident(pg_get_userbyid(datdba)) FROM pg_database WHERE datname = current_database()"
+    (application,) = owner.execute_sql(asked).fetchone()
+    for statement in (
+        "GRANT USAGE ON SCHEMA public TO {}",
+        "GRANT SELECT, INSERT, UPDATE, DELETE ON ALL TABLES IN SCHEMA public TO {}",
+        "GRANT USAGE, SELECT, UPDATE ON ALL SEQUENCES IN SCHEMA public TO {}",
+        "REVOKE INSERT, UPDATE, DELETE ON schema_migration FROM {}",
+    ):
+        owner.execute_sql(statement.format(application))
 
 
 def pending_migrations() -> list[str]:
@@ -160,6 +203,17 @@ def copy_rows(table: str, columns: Sequence[str], values: Iterable[Sequence[Any]
             copy.write_row(one)
     if not database.in_transaction():
         database.connection().commit()
+
+
+def copy_lines(table: str, columns: Sequence[str], lines: Iterable[bytes]) -> None:
+    """Put rows that COPY wrote before back into a table, in the transaction of the caller."""
+    listed = ", ".join(f'"{name}"' for name in columns)
+    try:
+        with database.connection().cursor().copy(f'COPY "{table}" ({listed}) FROM STDIN') as copy:
+            for line in lines:
+                copy.write(line)
+    except DatabaseError as error:  # this cursor is not the models', which say it so
+        raise ProgrammingError(f"{table}: {error}") from error
 
 
 def refresh_statistics(*tables: str) -> None:

@@ -127,6 +127,7 @@ def test_a_backup_at_the_prompt_is_restored_into_an_empty_database(
     disconnect()
     empty = databases.fresh("template1")
     monkeypatch.setenv("DATABASE_URL", empty)
+    monkeypatch.setenv("MIGRATIONS_URL", databases.owner_url(empty))
     status, out, err = prompt("restore", str(tmp_path / "b"))
     assert status == 0, err
     assert "are back" in out

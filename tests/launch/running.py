@@ -12,7 +12,7 @@ from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from pathlib import Path
 
-from tender_ledger.launch.cluster import Cluster
+from tender_ledger.launch.cluster import cluster_in
 from tender_ledger.launch.state import PROJECT, StateFolder
 from tender_ledger.storage.database import configure, connected, disconnect
 
@@ -75,7 +75,7 @@ def database_folder(state: Path) -> Path:
 
 @contextmanager
 def database_of(state: Path) -> Iterator[None]:
-    cluster = Cluster(database_folder(state), StateFolder(state).secret("database"))
+    cluster = cluster_in(StateFolder(state), database_folder(state))
     until(cluster.adopt, 20)
     configure(cluster.url())
     with connected():

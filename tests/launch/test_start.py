@@ -108,7 +108,7 @@ def test_after_the_kill_of_everything_the_next_start_recovers_by_itself(state: P
 
 
 def test_a_stale_pid_file_does_not_hinder(state: Path):
-    cluster = Cluster(state.parent / "postgres", "secret", throw_away=True)
+    cluster = Cluster(state.parent / "postgres", "secret", "secret", throw_away=True)
     cluster.ensure_running()
     cluster.stop()
     stale = cluster.data / "postmaster.pid"
@@ -153,9 +153,10 @@ def test_secrets_are_made_once(state: Path):
     assert folder.secret("names") != folder.secret("session")
 
 
-def test_an_existing_server_is_used_and_gets_no_demo(state: Path, cluster: Cluster, databases: Databases, empty_template: str):
-    url = databases.fresh(empty_template)
-    one = Started(state=state, port=free_port(), DATABASE_URL=url)
+def test_an_existing_server_is_used_and_gets_no_demo(state: Path, cluster: Cluster, databases: Databases):
+    """The owner of its schema makes the schema, and the application serves as the other role."""
+    url = databases.fresh("template1")
+    one = Started(state=state, port=free_port(), DATABASE_URL=url, MIGRATIONS_URL=databases.owner_url(url))
     try:
         assert ready(one.wait())
         told = one.out.read_text()

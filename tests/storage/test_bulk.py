@@ -3,11 +3,14 @@
 import threading
 
 import pytest
+from psycopg import connect
 
 from tender_ledger.core.terms import Scope
+from tender_ledger.launch.cluster import Cluster
 from tender_ledger.operations.errors import Refused, constraints_as_refusals
 from tender_ledger.storage.bulk import references_checked_together
 from tender_ledger.storage.database import BrokenReference, connected, database, rows, run, value
+from tender_ledger.storage.roles import APPLICATION
 
 _COLUMNS = """study_id, encounter_id, informant_id, plant_id, basis_id, stance_id, outcome_id, stage_id, recorded_by,
               client_key"""
@@ -93,16 +96,12 @@ def test_what_new_rows_point_at_cannot_be_deleted_before_they_are_there(scope: S
     assert "lock timeout" in outcome[0]
 
 
-def test_without_the_right_to_switch_them_off_the_checks_stay_on(scope: Scope) -> None:
-    run("DROP ROLE IF EXISTS modest")
-    run("CREATE ROLE modest")
-    run("GRANT SELECT, INSERT ON ALL TABLES IN SCHEMA public TO modest")
-    try:
-        with database.atomic():
-            run("SET LOCAL ROLE modest")
-            with references_checked_together({"use_report": "id"}):
+def test_without_the_right_to_switch_them_off_the_checks_stay_on(scope: Scope, cluster: Cluster) -> None:
+    with connect(cluster.owner_url(), autocommit=True) as owner:
+        owner.execute(f"REVOKE SET ON PARAMETER session_replication_role FROM {APPLICATION}")
+        try:
+            with database.atomic(), references_checked_together({"use_report": "id"}):
                 assert value("SHOW session_replication_role") == "origin"
                 copy_one()
-    finally:
-        run("DROP OWNED BY modest")
-        run("DROP ROLE modest")
+        finally:
+            owner.execute(f"GRANT SET ON PARAMETER session_replication_role TO {APPLICATION}")

@@ -183,7 +183,7 @@ def test_a_list_that_cannot_be_read_stops_a_restore_before_it_begins(databases: 
     try:
         with connected():
             with pytest.raises(BackupRefused, match=r"erasures.json is no list of erasures"):
-                restore(other, tmp_path / "early")
+                restore(tmp_path / "early", owner_url=databases.owner_url(other))
             assert rows("SELECT tablename FROM pg_tables WHERE schemaname = 'public'") == []
     finally:
         databases.drop(other)
@@ -216,7 +216,7 @@ def test_a_backup_from_before_does_not_bring_them_back(
     configure(other)
     try:
         with connected():
-            restored = restore(other, tmp_path / "backups" / "early", state=state)
+            restored = restore(tmp_path / "backups" / "early", owner_url=databases.owner_url(other), state=state)
             back_up(other, tmp_path / "again")
             unknown = where in ("nowhere", "another installation")
             assert bool(held_in(tmp_path / "again")) == unknown
@@ -289,7 +289,7 @@ def test_two_copies_that_both_go_on_do_not_erase_each_others_people(
     configure(other)
     try:
         with connected():
-            restore(other, tmp_path / "common")
+            restore(tmp_path / "common", owner_url=databases.owner_url(other))
             small.holder("H-9")
             number = value("SELECT id FROM holder WHERE code = 'H-9'")
             assert number == read_list(tmp_path / LIST).erasures[0]["holder_id"]
@@ -328,7 +328,7 @@ def test_backups_of_five_ages_restored_in_any_order_bring_nobody_back(
             other = databases.fresh("template1")
             configure(other)
             with connected():
-                restored = restore(other, tmp_path / f"disk {age}" / "backup", state=state)
+                restored = restore(tmp_path / f"disk {age}" / "backup", owner_url=databases.owner_url(other), state=state)
                 known = max(known, age)
                 here = {one["code"] for one in rows("SELECT code FROM holder")}
                 assert here == set(codes[known:]), (order, age)
@@ -346,7 +346,7 @@ def test_backups_of_five_ages_restored_in_any_order_bring_nobody_back(
             other = databases.fresh("template1")
             configure(other)
             with connected():
-                assert not restore(other, tmp_path / f"disk {age}" / "backup", state=whole).waits
+                assert not restore(tmp_path / f"disk {age}" / "backup", owner_url=databases.owner_url(other), state=whole).waits
                 assert rows("SELECT code FROM holder") == []
             databases.drop(other)
     assert served > 0

@@ -35,7 +35,7 @@ FIRST = REFERENCE / "first-schema"
 
 @pytest.fixture
 def first_schema(databases: Databases, tmp_path: Path) -> Iterator[str]:
-    """The demo study as the first version left it, not yet migrated; connected."""
+    """The demo study as the first version left it, not yet migrated; connected. The address is that of the schema's owner."""
     url = databases.fresh("template1")
     dump = tmp_path / "study.sql"
     dump.write_bytes(gzip.decompress((FIRST / "study.sql.gz").read_bytes()))
@@ -44,22 +44,22 @@ def first_schema(databases: Databases, tmp_path: Path) -> Iterator[str]:
         [str(programs() / "psql"), *place, "-qX", "-1", "-v", "ON_ERROR_STOP=1", "-f", str(dump)],
         env={**os.environ, "PGPASSWORD": databases.cluster.password}, check=True, capture_output=True,
     )  # fmt: skip
-    configure(url)
+    configure(databases.owner_url(url))
     with connected():
-        yield url
+        yield databases.owner_url(url)
     databases.drop(url)
 
 
-def bring_up_to_date() -> None:
+def bring_up_to_date(owner_url: str) -> None:
     """Migrate as the start does; every migration but the first is applied."""
-    assert migrate() == known_migrations()[1:]
+    assert migrate(owner_url) == known_migrations()[1:]
     load_shipped_vocabularies()
 
 
 def test_the_indices_are_those_that_the_first_version_computed(first_schema: str):
     """Expected values: the result document that the first version itself computed from this database."""
     assert applied_migrations() == ["0001_foundation"]
-    bring_up_to_date()
+    bring_up_to_date(first_schema)
     run("UPDATE consent SET may_show = true WHERE may_count")  # the first version told communities apart whoever was hidden
     scope = scope_for()
     for kinds, name in ((["holder"], "holders"), (["holder", "source"], "holders and sources")):
@@ -83,7 +83,7 @@ def test_nothing_that_was_told_is_lost(first_schema: str):
         """SELECT r.id, l.label FROM use_report r JOIN term_label l ON l.term_id = r.application_id
            WHERE l.language = 'en'""")}  # fmt: skip
     reports = value("SELECT count(*) FROM use_report")
-    bring_up_to_date()
+    bring_up_to_date(first_schema)
     now = {one["id"]: one["label"] for one in rows(
         """SELECT a.report_id AS id, l.label FROM report_application a JOIN term_label l ON l.term_id = a.application_id
            WHERE l.language = 'en'""")}  # fmt: skip
@@ -93,7 +93,7 @@ def test_nothing_that_was_told_is_lost(first_schema: str):
 
 
 def test_every_record_is_as_its_history_says_and_an_old_act_can_be_undone(first_schema: str):
-    bring_up_to_date()
+    bring_up_to_date(first_schema)
     last = rows("SELECT DISTINCT ON (entity, record_id) entity, record_id, after FROM change ORDER BY entity, record_id, id DESC")
     assert len(last) > 300
     for entity in {one["entity"] for one in last}:
@@ -108,7 +108,7 @@ def test_every_record_is_as_its_history_says_and_an_old_act_can_be_undone(first_
 
 def test_a_migrated_database_has_the_schema_of_a_new_one(first_schema: str, databases: Databases, empty_template: str):
     """Columns, constraints and indexes by name and definition, whichever way the schema came about."""
-    bring_up_to_date()
+    bring_up_to_date(first_schema)
     migrated = schema()
     disconnect()
     url = databases.fresh(empty_template)
