@@ -1,12 +1,14 @@
 """Fixtures: a throw-away PostgreSQL, template databases, the application, and people signed in to it."""
 
+import json
 import os
 import re
 import socket
 import tempfile
 import threading
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 from pathlib import Path
+from typing import Any
 
 import pytest
 from argon2 import PasswordHasher
@@ -19,10 +21,11 @@ from tender_ledger import operations
 from tender_ledger.core.terms import Scope
 from tender_ledger.demo.load import load_demo
 from tender_ledger.launch.cluster import Cluster
-from tender_ledger.operations import clock
+from tender_ledger.operations import clock, computations, long_work  # noqa: F401 - computations names its works
 from tender_ledger.operations.names_key import NamesKey
 from tender_ledger.operations.vocabularies import load_shipped_vocabularies
-from tender_ledger.storage.database import configure, connected, disconnect, migrate, run
+from tender_ledger.standins.names_service import ChecklistNames
+from tender_ledger.storage.database import configure, connected, database, disconnect, migrate, run
 from tender_ledger.storage.queries import accounts
 from tender_ledger.storage.roles import APPLICATION, prepare_database
 from tender_ledger.web.app import create_app
@@ -51,6 +54,32 @@ def templates_compiled_once(tmp_path_factory: pytest.TempPathFactory) -> None:
     """Tests make hundreds of applications, each of which would compile every template anew."""
     kept = FileSystemBytecodeCache(str(tmp_path_factory.mktemp("templates")))
     Flask.jinja_options = {**Flask.jinja_options, "bytecode_cache": kept}
+
+
+class Threads:
+    """Does long work on threads, in place of the queue and its worker; what is said of it goes through JSON as there."""
+
+    def __init__(self) -> None:
+        self.under_way: list[threading.Thread] = []
+
+    def __call__(self, said: Mapping[str, Any], *, lock: str) -> None:
+        text = json.dumps(dict(said))
+        thread = threading.Thread(target=lambda: long_work.do(json.loads(text), ChecklistNames()), name=lock, daemon=True)
+        self.under_way.append(thread)
+        database.after_commit(thread.start)
+
+    def join(self) -> None:
+        """Wait for all of it."""
+        while self.under_way:
+            self.under_way.pop().join()
+
+
+@pytest.fixture(autouse=True)
+def long_works(monkeypatch: pytest.MonkeyPatch) -> Threads:
+    """What stands in for the queue and its worker, which tests/launch/test_worker.py tries with a running start."""
+    threads = Threads()
+    monkeypatch.setattr(long_work, "put", threads)
+    return threads
 
 
 @pytest.fixture(scope="session")

@@ -69,7 +69,7 @@ def back_up(url: str, folder: Path) -> Manifest:
     dump = folder / DUMP
     dump.touch(mode=0o600)
     with exported_snapshot() as seen:  # the counts and the dump are of one moment
-        _run("pg_dump", url, "--data-only", f"--snapshot={seen}", f"--file={dump}")
+        _run("pg_dump", url, "--data-only", "--schema=public", f"--snapshot={seen}", f"--file={dump}")
         manifest = Manifest(
             datetime.now(UTC).isoformat(timespec="seconds"), applied_migrations(), count_rows(),
             [one["key_id"] for one in rows("SELECT DISTINCT key_id FROM holder_identity ORDER BY key_id")], _digest(dump), _FORM,

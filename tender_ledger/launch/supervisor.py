@@ -1,4 +1,4 @@
-"""The process that minds the web server and, where it is ours, the database: whatever is killed comes back."""
+"""The process that minds web server, worker and, where it is ours, the database: whatever is killed comes back."""
 
 import ctypes
 import os
@@ -12,11 +12,12 @@ from types import FrameType
 from tender_ledger.launch.cluster import Cluster, ClusterError
 
 _LOOK_EVERY = 0.5  # seconds
+_WORKER_AGAIN = 2.0  # seconds between two beginnings of a worker
 _PR_SET_PDEATHSIG = 1
 
 
 class Supervisor:
-    """Keeps one web server running, and the cluster if there is one, until it is told to stop."""
+    """Keeps one web server and one worker running, and the cluster if there is one, until it is told to stop."""
 
     def __init__(
         self,
@@ -28,6 +29,8 @@ class Supervisor:
     ) -> None:
         self.port, self.environment, self.cluster, self.say, self.workers = port, environment, cluster, say, workers
         self.server: subprocess.Popen[bytes] | None = None
+        self.worker: subprocess.Popen[bytes] | None = None
+        self.worker_begun = -_WORKER_AGAIN
         self.stopping = False
         self.when_ready: Callable[[], bool] | None = None  # asked until it says yes, then never again
 
@@ -39,6 +42,7 @@ class Supervisor:
             while not self.stopping:
                 self._mind_database()
                 self._mind_server()
+                self._mind_worker()
                 if self.when_ready is not None and self.when_ready():
                     self.when_ready = None
                 time.sleep(_LOOK_EVERY)
@@ -58,16 +62,30 @@ class Supervisor:
         except ClusterError as error:
             self.say(str(error))
             return
-        if self.cluster.port != before and self.server is not None:  # the workers know the old address
-            self.server.terminate()
+        if self.cluster.port != before:  # they know the old address
+            for one in (self.server, self.worker):
+                if one is not None:
+                    one.terminate()
 
     def _mind_server(self) -> None:
         if self.server is not None and self.server.poll() is None:
             return
         if self.server is not None:
             self.say("The web server is gone; starting it again.")
-        self.server = subprocess.Popen(
-            self._command(),
+        self.server = self._begin(self._command())
+
+    def _mind_worker(self) -> None:
+        """One that ends by itself, as where the database is away, is begun again no more often than every two seconds."""
+        if self.worker is not None and self.worker.poll() is None:
+            return
+        if time.monotonic() - self.worker_begun < _WORKER_AGAIN:
+            return
+        self.worker_begun = time.monotonic()
+        self.worker = self._begin([sys.executable, "-m", "tender_ledger.launch.worker"])
+
+    def _begin(self, command: list[str]) -> subprocess.Popen[bytes]:
+        return subprocess.Popen(
+            command,
             env={**os.environ, **self.environment()},
             preexec_fn=_die_with_parent,
             start_new_session=True,
@@ -81,16 +99,18 @@ class Supervisor:
         ]  # fmt: skip
 
     def _end(self) -> None:
-        if self.server is not None and self.server.poll() is None:
-            self.server.terminate()
+        running = [one for one in (self.server, self.worker) if one is not None and one.poll() is None]
+        for one in running:
+            one.terminate()
+        for one in running:
             try:
-                self.server.wait(25)
+                one.wait(25)
             except subprocess.TimeoutExpired:
-                self.server.kill()
+                one.kill()
         if self.cluster is not None:
             self.cluster.stop()
 
 
 def _die_with_parent() -> None:
-    """Have the kernel end the web server when this process is killed, so that the next start finds its port free."""
+    """Have the kernel end a process when this one is killed, so that the next start finds its port free."""
     ctypes.CDLL(None, use_errno=True).prctl(_PR_SET_PDEATHSIG, signal.SIGTERM)

@@ -2,10 +2,11 @@
 
 import hashlib
 import json
-import threading
 import zlib
 from collections.abc import Callable, Mapping
+from contextvars import ContextVar
 from dataclasses import dataclass, field
+from types import MappingProxyType
 from typing import Any
 
 from tender_ledger import __version__
@@ -13,7 +14,8 @@ from tender_ledger.core.messages import InputRefused
 from tender_ledger.core.rights import Right
 from tender_ledger.core.rules import CountingRules
 from tender_ledger.core.terms import Purpose, Scope
-from tender_ledger.storage.database import connected
+from tender_ledger.operations import long_work
+from tender_ledger.storage.database import database
 from tender_ledger.storage.queries import results, studies
 from tender_ledger.storage.queries.terms import parameters
 
@@ -21,6 +23,8 @@ Progress = Callable[[int, int], None]
 Work = Callable[[Progress], dict[str, Any]]
 _SHAPE = 12  # of the kept bodies; raised when a later one says more or otherwise
 SHORT = 1.5  # seconds that a request may compute
+# By digest the number of the computation that this thread was given to do.
+_done_here: ContextVar[Mapping[str, int]] = ContextVar("computations done here", default=MappingProxyType({}))
 
 
 class Cancelled(Exception):
@@ -64,14 +68,22 @@ def computed(scope: Scope, name: str, rules: CountingRules, options: Mapping[str
     `seconds` says how many it is expected to take, and is asked only where nothing is kept.
 
     `again` begins anew what was cancelled or failed. Without `begin` nothing is begun beside the request: the state is then
-    "not begun" where nobody began it. The work runs in the thread of the request or in one of its own, each
-    with its own connection; it calls its progress often, which raises Cancelled once somebody let it go.
+    "not begun" where nobody began it. Where it takes long a worker does it, which finds by `name` and `options` whom to ask
+    the same of (see `computations`); it calls its progress often, which raises Cancelled once somebody let it go.
     """
+    digest = digest_of(scope, name, rules, options)
+    given = _done_here.get().get(digest)
     there = kept(scope, name, rules, options)
     if there is not None:
+        if given is not None:
+            results.end(given, "done")
         return Computed(there, options=options)
-    digest = digest_of(scope, name, rules, options)
     revision = int(studies.study(scope)["revision"])
+    if given is not None:
+        body = work(_progress_of(given))
+        results.keep_results(scope, revision, {digest: _packed(body)})
+        results.end(given, "done")
+        return Computed(body, options=options)
     if seconds() <= SHORT:
         body = work(lambda _done, _total: None)
         results.keep_results(scope, revision, {digest: _packed(body)})
@@ -80,9 +92,7 @@ def computed(scope: Scope, name: str, rules: CountingRules, options: Mapping[str
     if found is None and not begin:
         return Computed(None, "not begun", options=options)
     if found is None or (again and found["state"] != "working"):
-        number = results.begin(scope, digest, revision)
-        if number is not None:
-            _beside(scope, digest, revision, number, work)
+        _queue(scope, name, rules, options, digest, revision)
         found = results.computation(scope, digest, revision) or {}
     return Computed(None, found["state"], found["id"], found["done"], found["total"], found["told"], options)
 
@@ -91,27 +101,40 @@ def _packed(body: Mapping[str, Any]) -> bytes:
     return zlib.compress(json.dumps(body).encode(), 1)
 
 
-def _beside(scope: Scope, digest: str, revision: int, number: int, work: Work) -> threading.Thread:
+def _queue(scope: Scope, name: str, rules: CountingRules, options: Mapping[str, Any], digest: str, revision: int) -> None:
+    with database.atomic():
+        number = results.begin(scope, digest, revision)
+        if number is not None:
+            of = {"number": number, "digest": digest, "name": name, "rules": rules.to_json(), "options": dict(options)}
+            long_work.begin("computation", scope, of, lock=f"computation {number}")
+
+
+def _progress_of(number: int) -> Progress:
     def progress(done: int, total: int) -> None:
         if not results.still_wanted(number, done, total):
             raise Cancelled
 
-    def run() -> None:
-        with connected():
-            try:
-                results.keep_results(scope, revision, {digest: _packed(work(progress))})
-                results.end(number, "done")
-            except Cancelled:
-                return
-            except InputRefused as refused:
-                results.end(number, "failed", " ".join(str(problem) for problem in refused.problems))
-            except BaseException:
-                results.end(number, "failed", "Something failed here. It is on record; try once more.")
-                raise
+    return progress
 
-    thread = threading.Thread(target=run, name=f"computation {number}")
-    thread.start()
-    return thread
+
+def do_computation(number: int, digest: str, ask: Callable[[], object]) -> None:
+    """Do the work of a computation here, by asking for its result as a request does. One that was let go is not done.
+
+    Raises RuntimeError where asking did not lead to this computation.
+    """
+    if not results.still_wanted(number, 0, 0):
+        return
+    token = _done_here.set({digest: number})
+    try:
+        ask()
+        if results.still_wanted(number, 0, 0):
+            raise RuntimeError(f"computation {number} was not asked for")
+    except Cancelled:
+        return
+    except InputRefused as refused:
+        results.end(number, "failed", " ".join(str(problem) for problem in refused.problems))
+    finally:
+        _done_here.reset(token)
 
 
 def cancel(scope: Scope, number: int) -> None:

@@ -1,8 +1,9 @@
-"""Tables brought to the screen: kept while they are looked at, read and imported beside the request, with progress."""
+"""Tables brought to the screen: kept while they are looked at, read and imported by the worker, with progress."""
 
 import threading
+import time
 from collections import Counter
-from collections.abc import Callable, Collection, Iterator
+from collections.abc import Callable, Collection, Iterator, Mapping
 from contextlib import contextmanager
 from datetime import timedelta
 from typing import Any
@@ -10,14 +11,14 @@ from typing import Any
 from tender_ledger.core.importing.companion_tables import COLUMNS
 from tender_ledger.core.importing.landing import ImportPlan
 from tender_ledger.core.messages import InputRefused
-from tender_ledger.core.names import NamesService
 from tender_ledger.core.rights import Right
 from tender_ledger.core.terms import Scope
 from tender_ledger.formats.archive import read_tables
-from tender_ledger.operations import clock
+from tender_ledger.operations import clock, long_work
 from tender_ledger.operations.errors import NotFound, Refused
 from tender_ledger.operations.importing import TERM_WORDS, ImportOutcome, agreed_terms, import_tables, preview_import
-from tender_ledger.storage.database import connected
+from tender_ledger.operations.study_names import names_of_study
+from tender_ledger.storage.database import connected, database
 from tender_ledger.storage.models import ImportUpload
 from tender_ledger.storage.queries import imports
 
@@ -25,6 +26,8 @@ _KEPT = timedelta(days=30)  # a table that nobody imported or let go is forgotte
 _SHOWN = 200  # so many failing rows are listed on the screen; all of them are in the file
 _SAMPLE = 8
 _BEAT = 0.5  # seconds between two signs of life
+_LOOK = 0.05  # seconds between two looks at how far the worker is
+_WORKING = ("reading", "importing")
 
 
 def bring_table(scope: Scope, reports: bytes, informants: bytes | None, *, terms: Collection[str], new_codes: bool) -> int:
@@ -51,34 +54,70 @@ def let_go(scope: Scope, upload_id: int) -> None:
     ImportUpload.delete().where(ImportUpload.id == upload_id).execute()
 
 
-def read_upload(scope: Scope, upload_id: int, names: NamesService, *, new_codes: bool) -> threading.Thread:
-    """Read a brought table against the study, beside the request; the state of the upload says when it is done."""
+def read_upload(scope: Scope, upload_id: int, *, new_codes: bool) -> None:
+    """Have a brought table read against the study by the worker; the state of the upload says when it is done."""
     scope.viewer.require(Right.IMPORT)
-    one = _upload(scope, upload_id)
-    _say(upload_id, state="reading", new_codes=new_codes, beat_at=clock.now())
-
-    def work(_progress: Callable[[int, int], None]) -> dict[str, Any]:
-        tables = read_tables(bytes(one["reports"]), _bytes(one["informants"]))
-        outcome = preview_import(scope, tables, names, new_codes=new_codes)
-        return {"state": "read", "outcome": _summary(outcome), "failing": outcome.failing}
-
-    return _beside(upload_id, work)
+    _upload(scope, upload_id)
+    _begin(scope, upload_id, state="reading", new_codes=new_codes)
 
 
-def import_upload(scope: Scope, upload_id: int, names: NamesService) -> threading.Thread:
-    """Import a table that was read, beside the request; afterwards only its failing rows are kept."""
+def import_upload(scope: Scope, upload_id: int) -> None:
+    """Have a table that was read imported by the worker; afterwards only its failing rows are kept."""
     scope.viewer.require(Right.IMPORT)
     one = _upload(scope, upload_id)
     if one["state"] != "read" and not one["silent"]:
         raise Refused({"": "This table is being read or imported already."})
-    _say(upload_id, state="importing", done=0, total=0, beat_at=clock.now())
+    _begin(scope, upload_id, state="importing", done=0, total=0)
 
-    def work(progress: Callable[[int, int], None]) -> dict[str, Any]:
-        tables = read_tables(bytes(one["reports"]), _bytes(one["informants"]))
-        outcome = import_tables(scope, tables, names, terms=one["terms"]["stated"], new_codes=one["new_codes"], progress=progress)
-        return {"state": "imported", "outcome": _summary(outcome), "failing": outcome.failing, "reports": b"", "informants": None}
 
-    return _beside(upload_id, work)
+def wait_for(scope: Scope, upload_id: int, seconds: float) -> str:
+    """The state of an upload once nothing is done with it any more, or after so many seconds."""
+    until = time.monotonic() + seconds
+    while (state := str(_upload(scope, upload_id)["state"])) in _WORKING and time.monotonic() < until:
+        time.sleep(_LOOK)
+    return state
+
+
+def _begin(scope: Scope, upload_id: int, **values: Any) -> None:
+    with database.atomic():
+        _say(upload_id, beat_at=clock.now(), **values)
+        long_work.begin("upload", scope, {"upload": upload_id}, lock=f"upload {upload_id}")
+
+
+def _work(task: long_work.Task, of: Mapping[str, Any]) -> None:
+    """Read or import, as the state of the upload says; nothing where its bringer let it go meanwhile, or it is done."""
+    upload_id = int(of["upload"])
+    one = imports.upload(task.scope, upload_id)
+    if one is None or one["state"] not in _WORKING:
+        return
+    with _heart(upload_id) as progress:
+        try:
+            kept = _read(task, one) if one["state"] == "reading" else _import(task, one, progress)
+        except InputRefused as refused:
+            kept = _refused([str(problem) for problem in refused.problems])
+        except Refused as refused:
+            kept = _refused(list(refused.errors.values()))
+    _say(upload_id, **kept)
+
+
+def _give_up(of: Mapping[str, Any], why: str) -> None:
+    _say(int(of["upload"]), **_refused([f"Nothing was imported. {why}"]))
+
+
+long_work.register("upload", long_work.Work(_work, _give_up))
+
+
+def _read(task: long_work.Task, one: Mapping[str, Any]) -> dict[str, Any]:
+    tables, names = read_tables(bytes(one["reports"]), _bytes(one["informants"])), names_of_study(task.scope, task.names)
+    outcome = preview_import(task.scope, tables, names, new_codes=one["new_codes"])
+    return {"state": "read", "outcome": _summary(outcome), "failing": outcome.failing}
+
+
+def _import(task: long_work.Task, one: Mapping[str, Any], progress: Callable[[int, int], None]) -> dict[str, Any]:
+    tables, names = read_tables(bytes(one["reports"]), _bytes(one["informants"])), names_of_study(task.scope, task.names)
+    terms, new_codes = one["terms"]["stated"], one["new_codes"]
+    outcome = import_tables(task.scope, tables, names, terms=terms, new_codes=new_codes, progress=progress)
+    return {"state": "imported", "outcome": _summary(outcome), "failing": outcome.failing, "reports": b"", "informants": None}
 
 
 def _upload(scope: Scope, upload_id: int) -> dict[str, Any]:
@@ -94,29 +133,6 @@ def _bytes(kept: Any) -> bytes | None:
 
 def _say(upload_id: int, **values: Any) -> None:
     ImportUpload.update(**values).where(ImportUpload.id == upload_id).execute()
-
-
-def _beside(upload_id: int, work: Callable[[Callable[[int, int], None]], dict[str, Any]]) -> threading.Thread:
-    """Do the work on a thread of its own and keep what comes of it, or the sentences of its refusal, with the upload."""
-
-    def run() -> None:
-        with connected(), _heart(upload_id) as progress:
-            try:
-                kept = work(progress)
-            except InputRefused as refused:
-                kept = _refused([str(problem) for problem in refused.problems])
-            except Refused as refused:
-                kept = _refused(list(refused.errors.values()))
-            except BaseException:
-                kept = _refused(["Something failed here; nothing was imported. It is on record; try once more."])
-                _say(upload_id, **kept)
-                raise
-        with connected():
-            _say(upload_id, **kept)
-
-    thread = threading.Thread(target=run, name=f"import {upload_id}")
-    thread.start()
-    return thread
 
 
 def _refused(sentences: list[str]) -> dict[str, Any]:

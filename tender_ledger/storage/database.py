@@ -10,6 +10,7 @@ from playhouse.migrations import Runner
 from playhouse.pool import MaxConnectionsExceeded
 from playhouse.postgres_ext import PooledPsycopg3Database, Psycopg3Database
 from psycopg import DatabaseError
+from psycopg.conninfo import conninfo_to_dict
 from psycopg.errors import InsufficientPrivilege
 
 from tender_ledger.storage.masking import masked_row, masks
@@ -44,9 +45,20 @@ def configure(url: str, *, max_connections: int = 20) -> None:
         if database.obj.database == url:
             return
         disconnect()
-    # Every statement here is short or touches many rows simply: compiling it would take longer than running it.
-    options = {} if "options=" in url else {"options": "-c jit=off -c random_page_cost=1.1"}
-    database.initialize(PooledPsycopg3Database(url, max_connections=max_connections, stale_timeout=300, timeout=10, **options))
+    database.initialize(
+        PooledPsycopg3Database(
+            url, max_connections=max_connections, stale_timeout=300, timeout=10, options=connection_options(url)
+        )
+    )
+
+
+def connection_options(url: str) -> str:
+    """What every connection sets, besides the options of the address itself: where the queue is, and how to plan.
+
+    Every statement here is short or touches many rows simply: compiling it would take longer than running it.
+    """
+    own = conninfo_to_dict(url).get("options") or ""
+    return f"{own} -c search_path=public,queue -c jit=off -c random_page_cost=1.1".strip()
 
 
 def disconnect() -> None:
@@ -126,13 +138,13 @@ def _apply(runner: Runner, target: str | None) -> list[str]:
 def _grant_rows(owner: Psycopg3Database) -> None:
     asked = "SELECT quote_ident(pg_get_userbyid(datdba)) FROM pg_database WHERE datname = current_database()"
     (application,) = owner.execute_sql(asked).fetchone()
-    for statement in (
-        "GRANT USAGE ON SCHEMA public TO {}",
-        "GRANT SELECT, INSERT, UPDATE, DELETE ON ALL TABLES IN SCHEMA public TO {}",
-        "GRANT USAGE, SELECT, UPDATE ON ALL SEQUENCES IN SCHEMA public TO {}",
-        "REVOKE INSERT, UPDATE, DELETE ON schema_migration FROM {}",
-    ):
-        owner.execute_sql(statement.format(application))
+    schemas = ("public", "queue")
+    there = owner.execute_sql("SELECT array_agg(nspname::text) FROM pg_namespace WHERE nspname = ANY(%s)", (list(schemas),))
+    for schema in there.fetchone()[0]:
+        for rights in ("USAGE ON SCHEMA {}", "SELECT, INSERT, UPDATE, DELETE ON ALL TABLES IN SCHEMA {}",
+                       "USAGE, SELECT, UPDATE ON ALL SEQUENCES IN SCHEMA {}"):  # fmt: skip
+            owner.execute_sql(f"GRANT {rights.format(schema)} TO {application}")
+    owner.execute_sql(f"REVOKE INSERT, UPDATE, DELETE ON schema_migration FROM {application}")
 
 
 def pending_migrations() -> list[str]:

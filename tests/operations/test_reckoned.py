@@ -1,6 +1,8 @@
 """What a reckoning takes and leaves beside reports: rules by name, floras, questionnaires, scores, frozen reckonings, jobs."""
 
+import json
 import time
+from collections.abc import Callable
 from typing import Any
 
 import numpy as np
@@ -8,15 +10,26 @@ import pytest
 
 from tender_ledger.core.indices.packing import pack, unpack
 from tender_ledger.core.rules import CountingRules, parse_rules
-from tender_ledger.core.terms import NotAllowed
-from tender_ledger.operations import analyses, computing, floras, freezing, grouped, people, questionnaires, scores, studies
+from tender_ledger.core.terms import NotAllowed, Scope
+from tender_ledger.operations import (
+    analyses,
+    computations,
+    computing,
+    floras,
+    freezing,
+    grouped,
+    people,
+    questionnaires,
+    scores,
+    studies,
+)
 from tender_ledger.operations.errors import Refused
 from tender_ledger.operations.history import undo_act
 from tender_ledger.operations.reckoning import reckon_study, rules_side_by_side
-from tender_ledger.storage.database import value
+from tender_ledger.storage.database import rows, value
 from tender_ledger.storage.queries import acts, results
 from tender_ledger.storage.queries import reckoned as queries
-from tests.conftest import READER, scope_for
+from tests.conftest import READER, Threads, scope_for
 from tests.factories import SmallStudy
 
 RULES = CountingRules()
@@ -184,7 +197,9 @@ def test_the_values_of_a_frozen_reckoning_are_withheld_with_the_terms(told: Smal
     assert value("SELECT body FROM frozen_reckoning") is None
 
 
-def test_long_work_is_done_beside_the_request_left_and_cancelled(told: SmallStudy):
+def test_long_work_is_done_beside_the_request_left_and_cancelled(
+    told: SmallStudy, long_works: Threads, monkeypatch: pytest.MonkeyPatch
+):
     steps: list[int] = []
 
     def work(progress: Any) -> dict[str, Any]:
@@ -194,24 +209,54 @@ def test_long_work_is_done_beside_the_request_left_and_cancelled(told: SmallStud
             time.sleep(0.01)
         return {"done": True}
 
-    begun = computing.computed(told.scope, "slow", RULES, {}, work, seconds=lambda: 60.0)
+    def slow(scope: Scope, rules: CountingRules, **more: bool) -> computing.Computed:
+        return computing.computed(scope, "slow", rules, {}, work, seconds=lambda: 60.0, **more)
+
+    monkeypatch.setitem(computations.ASK, "slow", slow)
+    begun = slow(told.scope, RULES)
     assert (begun.state, begun.body) == ("working", None)
-    assert (
-        computing.computed(told.scope, "slow", RULES, {}, work, seconds=lambda: 60.0).number == begun.number
-    )  # nobody begins it twice
+    assert slow(told.scope, RULES).number == begun.number  # nobody begins it twice
     computing.cancel(told.scope, begun.number)
-    time.sleep(0.3)
+    long_works.join()
     reached = len(steps)
-    assert computing.computed(told.scope, "slow", RULES, {}, work, seconds=lambda: 60.0).state == "cancelled"
-    time.sleep(0.2)
-    assert len(steps) == reached < 400
-    quick = computing.computed(told.scope, "slow", RULES, {}, lambda _progress: {"done": 1}, seconds=lambda: 60.0, again=True)
-    for _ in range(50):
-        if quick.body is None:
-            time.sleep(0.05)
-            quick = computing.computed(told.scope, "slow", RULES, {}, work, seconds=lambda: 60.0)
-    assert quick.body == {"done": 1}
+    assert reached < 400
+    assert slow(told.scope, RULES).state == "cancelled"
+    steps[:] = []
+    assert slow(told.scope, RULES, again=True).state == "working"
+    long_works.join()
+    assert slow(told.scope, RULES).body == {"done": True}
+    assert steps == list(range(400))
     assert results.computation(told.scope, "nothing", 1) is None
+
+
+def test_every_computation_that_may_be_long_is_done_by_a_worker_as_it_is_by_a_request(
+    demo_db: str, long_works: Threads, monkeypatch: pytest.MonkeyPatch
+):
+    """Begun under every name and done elsewhere, by what is queued alone, each has the same digest and the same body."""
+    scope = scope_for()
+    rules = studies.rules_in_force(scope)
+    number = queries.questionnaires(scope)[0]["id"]
+    found = questionnaires.questionnaire(scope, number)
+    asked: dict[str, Callable[[], Any]] = {
+        "uncertainty": lambda: analyses.uncertainty(scope, rules, group="ONS", replicates=200),
+        "ends": lambda: analyses.ends_of_values(scope, rules, group="ONS", begin=True),
+        "listening": lambda: analyses.listening(scope, rules, group="ONS"),
+        "ties": lambda: analyses.knowledge(scope, rules),
+        "parts": lambda: analyses.parts_and_preparations(scope, rules),
+        "groups": lambda: grouped.groups(scope, rules, by="gender"),
+        "sides": lambda: grouped.sides(scope, rules, "ONS", "KEL", begin=True),
+        "competences": lambda: questionnaires.how_sure(scope, number, questionnaires.analyse_questionnaire(scope, found).found),
+    }
+    assert asked.keys() == computations.ASK.keys()
+    here = {name: ask() for name, ask in asked.items()}
+    results.forget(scope)
+    monkeypatch.setattr(computing, "SHORT", -1.0)
+    for name, ask in asked.items():
+        begun = ask()
+        assert name == "ties" or begun.state == "working", name
+        long_works.join()
+        assert json.loads(json.dumps(ask().body)) == json.loads(json.dumps(here[name].body)), name
+    assert rows("SELECT DISTINCT state FROM computation") == [{"state": "done"}]
 
 
 def test_analyses_of_the_demo_name_nobody_whom_the_viewer_may_not_see(demo_db: str):

@@ -4,7 +4,6 @@ import pytest
 
 from tender_ledger.operations import import_uploads as uploads
 from tender_ledger.operations.errors import NotFound, Refused
-from tender_ledger.standins.names_service import ChecklistNames
 from tender_ledger.storage.database import run, value
 from tender_ledger.storage.queries import imports
 from tests.factories import SmallStudy
@@ -20,7 +19,8 @@ def small(empty_db: str) -> SmallStudy:
 
 def brought(small: SmallStudy, table: bytes = TABLE) -> int:
     number = uploads.bring_table(small.scope, table, None, terms=TERMS, new_codes=False)
-    uploads.read_upload(small.scope, number, ChecklistNames(), new_codes=False).join()
+    uploads.read_upload(small.scope, number, new_codes=False)
+    assert uploads.wait_for(small.scope, number, 20) != "reading"
     return number
 
 
@@ -35,22 +35,23 @@ def test_what_was_read_is_imported_and_only_the_failing_rows_are_kept(small: Sma
     read = state(small, number)
     assert (read["state"], read["outcome"]["landing"], read["outcome"]["failing"]) == ("read", 1, 1)
     assert value("SELECT count(*) FROM use_report") == 0
-    uploads.import_upload(small.scope, number, ChecklistNames()).join()
+    uploads.import_upload(small.scope, number)
+    assert uploads.wait_for(small.scope, number, 20) != "importing"
     done = state(small, number)
     assert (done["state"], bytes(done["reports"])) == ("imported", b"")
     assert b"floret" in bytes(done["failing"])
     assert value("SELECT count(*) FROM use_report") == 1
     with pytest.raises(Refused, match="already"):
-        uploads.import_upload(small.scope, number, ChecklistNames())
+        uploads.import_upload(small.scope, number)
 
 
 def test_a_table_is_its_bringers_alone(small: SmallStudy):
     number, other = brought(small), small.person("owner")
     assert imports.upload(other, number) is None
     assert imports.uploads(other) == []
-    for work in (uploads.import_upload, lambda scope, one, _names: uploads.let_go(scope, one)):
+    for work in (uploads.import_upload, uploads.let_go):
         with pytest.raises(NotFound):
-            work(other, number, ChecklistNames())
+            work(other, number)
     uploads.let_go(small.scope, number)
     assert imports.upload(small.scope, number) is None
 
@@ -65,7 +66,8 @@ def test_work_that_a_killed_server_left_is_silent_and_can_be_taken_up_again(smal
     number = brought(small)
     run("UPDATE import_upload SET state = 'importing', beat_at = now() - interval '31 seconds'")
     assert state(small, number)["silent"]
-    uploads.import_upload(small.scope, number, ChecklistNames()).join()
+    uploads.import_upload(small.scope, number)
+    assert uploads.wait_for(small.scope, number, 20) != "importing"
     assert state(small, number)["state"] == "imported"
 
 

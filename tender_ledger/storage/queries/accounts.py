@@ -50,14 +50,23 @@ def failed_lately(account_digest: bytes) -> dict[str, Any]:
 
 def member_of(person_id: int, study_code: str) -> Member | None:
     """The person as a member of the study, or None where there is no such study for this person."""
+    return _member(person_id, "s.code = %(study)s", study_code)
+
+
+def member_by_id(person_id: int, study_id: int) -> Member | None:
+    """The same of a study by its number; None also for somebody whose sign-in was ended."""
+    return _member(person_id, "s.id = %(study)s AND p.disabled_at IS NULL", study_id)
+
+
+def _member(person_id: int, which: str, study: str | int) -> Member | None:
     found = rows(
-        """SELECT s.id, s.zone, m.role, m.community_id, p.name,
+        f"""SELECT s.id, s.zone, m.role, m.community_id, p.name,
                   m.role = 'owner' AND g.id IS NOT NULL AND f.person_id IS NULL AS lacks
            FROM study s JOIN membership m ON m.study_id = s.id JOIN person p ON p.id = m.person_id
            LEFT JOIN sign_in_rule g ON g.study_id = s.id AND g.removed_at IS NULL AND g.owners_need_second_factor
            LEFT JOIN second_factor f ON f.person_id = p.id AND f.confirmed_at IS NOT NULL
-           WHERE s.code = %(code)s AND m.person_id = %(person)s AND m.removed_at IS NULL AND s.removed_at IS NULL""",
-        code=study_code,
+           WHERE {which} AND m.person_id = %(person)s AND m.removed_at IS NULL AND s.removed_at IS NULL""",
+        study=study,
         person=person_id,
     )
     if not found:

@@ -158,9 +158,12 @@ def batches(scope: Scope) -> list[dict[str, Any]]:
 
 
 def upload(scope: Scope, upload_id: int) -> dict[str, Any] | None:
-    """A table that the viewer brought; nobody else's."""
+    """A table that the viewer brought; nobody else's. Without a sign of life for half a minute it `waits` where it is in the
+    queue still, and is `silent` where it is not."""
     return row(
-        """SELECT *, now() - beat_at > interval '30 seconds' AS silent FROM import_upload
+        """SELECT u.*, still AND queued AS waits, still AND NOT queued AS silent FROM import_upload u,
+             LATERAL (SELECT now() - u.beat_at > interval '30 seconds' AS still,
+                             EXISTS (SELECT FROM procrastinate_jobs WHERE lock = 'upload ' || u.id) AS queued) now
            WHERE study_id = %(study)s AND person_id = %(person)s AND id = %(id)s""",
         study=scope.study_id,
         person=scope.viewer.person_id,

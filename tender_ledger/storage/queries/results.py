@@ -64,10 +64,11 @@ def number_of_reports(scope: Scope) -> int:
 
 
 def begin(scope: Scope, digest: str, revision: int) -> int | None:
-    """A new computation; None where one for the same is under way. One that gave no sign of life for a minute is given up."""
+    """A new computation; None where one for the same is under way. One without a sign of life for ten minutes is given up."""
     run(
         """UPDATE computation SET state = 'failed', told = 'It gave no sign of life.'
-           WHERE study_id = %(study)s AND digest = %(digest)s AND state = 'working' AND beat_at < now() - interval '1 minute'""",
+           WHERE study_id = %(study)s AND digest = %(digest)s AND state = 'working'
+             AND beat_at < now() - interval '10 minutes'""",
         study=scope.study_id,
         digest=digest,
     )

@@ -11,7 +11,6 @@ from tender_ledger.operations.errors import Refused
 from tender_ledger.storage.queries import imports as queries
 from tender_ledger.web.reports.forms import ImportForm
 from tender_ledger.web.shared.answers import Page
-from tender_ledger.web.shared.names import names_service
 from tender_ledger.web.shared.spread import done, is_htmx, spread
 from tender_ledger.web.shared.study_scope import study_blueprint
 from tender_ledger.web.shared.words import gettext as _
@@ -41,8 +40,8 @@ def bring() -> Page:
         except Refused as refused:
             form.show(refused)
             return _bring_page(form), 422
-        work = operations.read_upload(g.scope, number, names_service(), new_codes=form.new_codes.data)
-        work.join(_AT_ONCE)
+        operations.read_upload(g.scope, number, new_codes=form.new_codes.data)
+        operations.wait_for(g.scope, number, _AT_ONCE)
         return redirect(url_for("imports.brought", table=number), 303)
     return _bring_page(form)
 
@@ -70,15 +69,16 @@ def brought(table: int) -> str:
 @imports.post("/<int:table>/read")
 def read_again(table: int) -> AnyResponse:
     """Read a brought table once more, with or without new codes."""
-    operations.read_upload(g.scope, table, names_service(), new_codes="new_codes" in request.form).join(_AT_ONCE)
+    operations.read_upload(g.scope, table, new_codes="new_codes" in request.form)
+    operations.wait_for(g.scope, table, _AT_ONCE)
     return redirect(url_for("imports.brought", table=table), 303)
 
 
 @imports.post("/<int:table>/land")
 def land(table: int) -> AnyResponse:
     """Import what can land of a brought table."""
-    operations.import_upload(g.scope, table, names_service()).join(_AT_ONCE)
-    if _upload(table)["state"] == "imported":
+    operations.import_upload(g.scope, table)
+    if operations.wait_for(g.scope, table, _AT_ONCE) == "imported":
         return done(_("Imported."), url_for("imports.brought", table=table))
     return redirect(url_for("imports.brought", table=table), 303)
 
