@@ -40,6 +40,11 @@ need_pango() {
 }
 
 # The packages of one or more lock files, with their hashes, into .venv; nothing to do when they are there already.
+# What the trial on several hosts is made of.
+need_networks() {
+  { [ -x /usr/sbin/nginx ] && [ -x /usr/sbin/ip ]; } || install_debian nginx-light iproute2
+}
+
 need_packages() {
   local locks=() sum
   for set in "$@"; do locks+=(-r "requirements/$set.lock"); done

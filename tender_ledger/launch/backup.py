@@ -13,7 +13,6 @@ from collections.abc import Iterator
 from dataclasses import asdict, dataclass
 from datetime import UTC, datetime
 from pathlib import Path
-from urllib.parse import unquote, urlsplit
 
 from tender_ledger.launch.cluster import ClusterError, programs
 from tender_ledger.launch.dump import NotRows, SequenceValue, TableRows, parts_of_dump
@@ -30,6 +29,7 @@ from tender_ledger.storage.database import (
     rows,
     run,
     value,
+    without_password,
 )
 from tender_ledger.storage.queries import erasures
 
@@ -199,12 +199,10 @@ def _digest(file: Path) -> str:
 
 
 def _run(program: str, url: str, *arguments: str) -> None:
-    at = urlsplit(url)
-    place = ["--host", at.hostname or "", "--port", str(at.port or 5432), "--username", unquote(at.username or ""),
-             "--dbname", at.path.lstrip("/")]  # fmt: skip
+    address, password = without_password(url)
     done = subprocess.run(
-        [str(programs() / program), *place, *arguments], stdin=subprocess.DEVNULL, capture_output=True, text=True, check=False,
-        env={**os.environ, "PGPASSWORD": unquote(at.password or ""), "LC_ALL": "C.UTF-8"},
+        [str(programs() / program), "--dbname", address, *arguments], stdin=subprocess.DEVNULL, capture_output=True, text=True,
+        check=False, env={**os.environ, "PGPASSWORD": password, "LC_ALL": "C.UTF-8"},
     )  # fmt: skip
     if done.returncode:
         raise ClusterError(f"{program} failed: {done.stderr.strip()}")

@@ -21,14 +21,14 @@ class ClusterError(RuntimeError):
     """The database server cannot be had; says what was tried and where its log is."""
 
 
-def free_port(wanted: int = 0) -> int:
-    """The wanted port of loopback if nobody listens there, else any free one."""
+def free_port(wanted: int = 0, at: str = "127.0.0.1") -> int:
+    """The wanted port of an address if nobody listens there, else any free one."""
     with socket.socket() as probe:
         probe.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
         try:
-            probe.bind(("127.0.0.1", wanted))
+            probe.bind((at, wanted))
         except OSError:
-            probe.bind(("127.0.0.1", 0))
+            probe.bind((at, 0))
         return int(probe.getsockname()[1])
 
 

@@ -56,7 +56,8 @@ def _say_where_it_runs(state: StateFolder) -> int:
 def _serve(state: StateFolder, *, demo: bool) -> int:
     cluster = None if os.environ.get("DATABASE_URL") else _start_cluster(state)
     wanted = int(os.environ.get("TENDER_PORT") or _WANTED_PORT)
-    port = free_port(wanted)
+    listen = os.environ.get("TENDER_LISTEN") or "127.0.0.1"
+    port = free_port(wanted, listen)
     environment = _environment(state, cluster, port)
     configure(environment["DATABASE_URL"])
     applied = migrate(cluster.owner_url() if cluster else os.environ.get("MIGRATIONS_URL", ""))
@@ -70,8 +71,8 @@ def _serve(state: StateFolder, *, demo: bool) -> int:
         raise
     if port != wanted:
         print(f"Port {wanted} is in use; serving on {port} instead.")
-    supervisor = Supervisor(port, lambda: _environment(state, cluster, port), cluster)
-    supervisor.when_ready = lambda: _announce(state, port, sign_ins)
+    supervisor = Supervisor(port, lambda: _environment(state, cluster, port), cluster, listen=listen)
+    supervisor.when_ready = lambda: _announce(state, f"http://{listen}:{port}/", sign_ins)
     supervisor.run()
     return 0
 
@@ -123,12 +124,12 @@ def _settle_erasures(state: StateFolder) -> None:
         raise ErasuresOpen(f"{error} Mend it, or move it away and confirm with ./ledger erasures --confirm.") from error
 
 
-def _announce(state: StateFolder, port: int, sign_ins: dict[str, str]) -> bool:
+def _announce(state: StateFolder, address: str, sign_ins: dict[str, str]) -> bool:
     """Say where it is, once it answers; returns whether it does."""
-    address = f"http://127.0.0.1:{port}/"
-    direct = urllib.request.build_opener(urllib.request.ProxyHandler({}))  # no proxy stands between us and loopback
+    direct = urllib.request.build_opener(urllib.request.ProxyHandler({}))  # no proxy stands between us and our own machine
+    ready = urllib.request.Request(f"{address}ready", headers={"Host": "localhost"})  # noqa: S310 - our own address
     try:
-        direct.open(f"{address}ready", timeout=2).close()
+        direct.open(ready, timeout=2).close()
     except (OSError, urllib.error.URLError):
         return False
     state.write_private("address", address)

@@ -26,8 +26,9 @@ class Supervisor:
         cluster: Cluster | None,
         say: Callable[[str], None] = print,
         workers: int = 2,
+        listen: str = "127.0.0.1",
     ) -> None:
-        self.port, self.environment, self.cluster, self.say, self.workers = port, environment, cluster, say, workers
+        self.at, self.environment, self.cluster, self.say, self.workers = f"{listen}:{port}", environment, cluster, say, workers
         self.server: subprocess.Popen[bytes] | None = None
         self.worker: subprocess.Popen[bytes] | None = None
         self.worker_begun = -_WORKER_AGAIN
@@ -93,7 +94,7 @@ class Supervisor:
 
     def _command(self) -> list[str]:
         return [
-            sys.executable, "-m", "gunicorn", "--bind", f"127.0.0.1:{self.port}", "--workers", str(self.workers),
+            sys.executable, "-m", "gunicorn", "--bind", self.at, "--workers", str(self.workers),
             "--worker-class", "gthread", "--threads", "8", "--graceful-timeout", "20", "--timeout", "60", "--no-control-socket",
             "--log-level", "warning", "tender_ledger.web.app:served_app()",
         ]  # fmt: skip

@@ -4,7 +4,7 @@ import threading
 import time
 from collections import Counter
 from collections.abc import Callable, Collection, Iterator, Mapping
-from contextlib import contextmanager
+from contextlib import contextmanager, suppress
 from datetime import timedelta
 from typing import Any
 
@@ -18,7 +18,7 @@ from tender_ledger.operations import clock, long_work
 from tender_ledger.operations.errors import NotFound, Refused
 from tender_ledger.operations.importing import TERM_WORDS, ImportOutcome, agreed_terms, import_tables, preview_import
 from tender_ledger.operations.study_names import names_of_study
-from tender_ledger.storage.database import connected, database
+from tender_ledger.storage.database import UNAVAILABLE, connected, database
 from tender_ledger.storage.models import ImportUpload
 from tender_ledger.storage.queries import imports
 
@@ -145,7 +145,7 @@ def _heart(upload_id: int) -> Iterator[Callable[[int, int], None]]:
     done, state = threading.Event(), {"done": 0, "total": 0}
 
     def beat() -> None:
-        with connected():
+        with suppress(*UNAVAILABLE), connected():
             while not done.wait(_BEAT):
                 _say(upload_id, beat_at=clock.now(), **state)
 

@@ -13,7 +13,7 @@ from typing import Any
 
 from tender_ledger.core.names import NamesService
 from tender_ledger.core.terms import Purpose, Scope
-from tender_ledger.storage.database import connected
+from tender_ledger.storage.database import UNAVAILABLE, connected
 from tender_ledger.storage.queries import accounts
 from tender_ledger.storage.queue import put
 
@@ -63,7 +63,7 @@ def begin(kind: str, scope: Scope, of: Mapping[str, Any], *, lock: str) -> None:
 
 
 def do(said: Mapping[str, Any], names: NamesService) -> None:
-    """Do a piece of work. Whatever becomes of it is written down where it was asked for; nothing is raised."""
+    """Do a piece of work. Whatever becomes of it is written down where it was asked for. Raises UNAVAILABLE alone."""
     work = _KINDS[said["kind"]]
     try:
         with connected():
@@ -73,6 +73,8 @@ def do(said: Mapping[str, Any], names: NamesService) -> None:
                 return
             scope = Scope(member, Purpose(said["purpose"]), date.fromisoformat(said["day"]))
             work.do(Task(scope, names), said["of"])
+    except UNAVAILABLE:  # nothing can be written down now; the queue has it done again
+        raise
     except Exception as error:
         _log.error(json.dumps({"work": said["kind"], "failure": type(error).__name__, "at": _places(error)}))
         with connected():

@@ -3,6 +3,7 @@
 from collections.abc import Iterable, Iterator, Mapping, Sequence
 from contextlib import contextmanager
 from pathlib import Path
+from select import select
 from typing import Any
 
 from peewee import DatabaseProxy, DataError, IntegrityError, InterfaceError, OperationalError, ProgrammingError
@@ -10,7 +11,7 @@ from playhouse.migrations import Runner
 from playhouse.pool import MaxConnectionsExceeded
 from playhouse.postgres_ext import PooledPsycopg3Database, Psycopg3Database
 from psycopg import DatabaseError
-from psycopg.conninfo import conninfo_to_dict
+from psycopg.conninfo import conninfo_to_dict, make_conninfo
 from psycopg.errors import InsufficientPrivilege
 
 from tender_ledger.storage.masking import masked_row, masks
@@ -20,6 +21,26 @@ MIGRATIONS = Path(__file__).parent / "migrations"
 UNAVAILABLE = (OperationalError, InterfaceError, MaxConnectionsExceeded)
 # What a statement raises when the rows it brings do not fit their tables.
 ROWS_REFUSED = (DataError, IntegrityError, ProgrammingError)
+# A server whose machine is gone says nothing: after so many seconds, or milliseconds, a connection to it has failed.
+_GIVEN_UP = {
+    "connect_timeout": 5,
+    "keepalives_idle": 5,
+    "keepalives_interval": 2,
+    "keepalives_count": 3,
+    "tcp_user_timeout": 10_000,
+}
+_SET = (
+    "search_path=public,queue",
+    # Every statement is short or touches many rows simply: compiling it would take longer than running it.
+    "jit=off",
+    "random_page_cost=1.1",
+    # The server for its part lets go what a machine that is gone held: its locks would keep everybody waiting for hours.
+    "tcp_keepalives_idle=5",
+    "tcp_keepalives_interval=2",
+    "tcp_keepalives_count=3",
+    "tcp_user_timeout=10000",
+    "client_connection_check_interval=5000",
+)
 _LOCK = 7_265_110_411  # any number that nothing else in the database locks
 
 
@@ -29,6 +50,21 @@ class BrokenReference(IntegrityError):
     def __init__(self, table: str, constraint: str, how_many: int) -> None:
         super().__init__(f'{how_many} values written to "{table}" violate foreign key constraint "{constraint}"')
         self.constraint = constraint
+
+
+class _Pool(PooledPsycopg3Database):  # type: ignore[misc]
+    """Connections that wait for the next request. Of several hosts of an address the one that answered last is asked first:
+    connecting is one at a time, and each would wait in vain for a host that is gone."""
+
+    def _connect(self) -> Any:
+        connection = super()._connect()
+        address = {**conninfo_to_dict(self.database), **self.connect_params}
+        hosts, ports = (str(address.get(name) or usual).split(",") for name, usual in (("host", ""), ("port", "5432")))
+        if connection.info.host in hosts[1:]:
+            pairs = list(zip(hosts, ports * len(hosts) if len(ports) == 1 else ports, strict=True))
+            pairs.sort(key=lambda pair: pair[0] != connection.info.host)
+            self.connect_params |= {name: ",".join(part) for name, part in zip(("host", "port"), zip(*pairs), strict=True)}
+        return connection
 
 
 class SchemaNotOwned(RuntimeError):
@@ -46,19 +82,28 @@ def configure(url: str, *, max_connections: int = 20) -> None:
             return
         disconnect()
     database.initialize(
-        PooledPsycopg3Database(
-            url, max_connections=max_connections, stale_timeout=300, timeout=10, options=connection_options(url)
+        _Pool(
+            url,
+            max_connections=max_connections,
+            stale_timeout=300,
+            timeout=10,
+            options=connection_options(url),
+            **_GIVEN_UP,
         )
     )
 
 
 def connection_options(url: str) -> str:
-    """What every connection sets, besides the options of the address itself: where the queue is, and how to plan.
-
-    Every statement here is short or touches many rows simply: compiling it would take longer than running it.
-    """
+    """What every connection sets, besides the options of the address itself."""
     own = conninfo_to_dict(url).get("options") or ""
-    return f"{own} -c search_path=public,queue -c jit=off -c random_page_cost=1.1".strip()
+    return " ".join((str(own), *(f"-c {one}" for one in _SET))).strip()
+
+
+def without_password(url: str) -> tuple[str, str]:
+    """An address as a program may be given it, and its password apart, which nobody may read from a list of processes."""
+    parts = {name: str(value) for name, value in conninfo_to_dict(url).items() if value is not None}
+    password = parts.pop("password", "")
+    return make_conninfo(**parts), password
 
 
 def disconnect() -> None:
@@ -69,20 +114,22 @@ def disconnect() -> None:
 
 
 def open_connection() -> bool:
-    """Open this thread's connection and prove it alive, once again if the server was restarted since.
+    """Open this thread's connection, a new one if the server has ended those that waited.
 
     Returns whether this call opened it, so that only its opener closes it. Raises OperationalError without a server.
     """
     opened: bool = database.connect(reuse_if_open=True)
-    if not opened:
-        return False
-    try:
-        database.execute_sql("SELECT 1")
-    except (OperationalError, InterfaceError):
+    if opened and _ended_by_server():
         database.manual_close()
+        database.obj.close_idle()
         database.connect(reuse_if_open=True)
-        database.execute_sql("SELECT 1")
-    return True
+    return opened
+
+
+def _ended_by_server() -> bool:
+    """Whether there is something to read on a connection that has asked nothing: the server's farewell, or the end of it."""
+    readable, _writable, _odd = select([database.connection().pgconn.socket], [], [], 0)
+    return bool(readable)
 
 
 def close_connection() -> None:

@@ -7,17 +7,18 @@ import asyncio
 from collections.abc import Callable, Mapping
 from typing import Any
 
-from procrastinate import App, PsycopgConnector, SyncPsycopgConnector
+from procrastinate import App, PsycopgConnector, RetryStrategy, SyncPsycopgConnector
 from procrastinate.exceptions import AlreadyEnqueued
 from procrastinate.jobs import Status
 from procrastinate.schema import SchemaManager
 
-from tender_ledger.storage.database import connection_options, database
+from tender_ledger.storage.database import UNAVAILABLE, connection_options, database
 
 SCHEMA = "queue"
 _TASK = "work"
 _BEAT, _SILENT = 2.0, 15.0  # seconds between a worker's signs of life, and without one until its work is done by another
 _TRIES = 3  # work that ends its worker so often is given up
+_AGAIN = 3  # seconds until work is done again that the database was away for
 _AT_ONCE = 2  # pieces of work of one worker
 _SIGNED_OFF = 20.0  # seconds for what is under way when a worker is stopped
 
@@ -47,12 +48,13 @@ def put(said: Mapping[str, Any], *, lock: str) -> None:
 def take_out(url: str, do: Callable[[Mapping[str, Any]], None], give_up: Callable[[Mapping[str, Any]], None]) -> None:
     """Do work from the queue until SIGINT or SIGTERM; what a worker that died left is done again, or given up.
 
-    `do` and `give_up` are called in threads. Raises OperationalError or a ConnectorException where the server goes.
+    `do` and `give_up` are called in threads; where the database is away, what `do` was at is done again. Raises a
+    ConnectorException where the queue cannot be read.
     """
     connector = PsycopgConnector(conninfo=url, min_size=1, max_size=_AT_ONCE + 3, kwargs={"options": connection_options(url)})
     app = App(connector=connector)
 
-    @app.task(name=_TASK)
+    @app.task(name=_TASK, retry=RetryStrategy(wait=_AGAIN, retry_exceptions=UNAVAILABLE))
     def work(**said: Any) -> None:
         do(said)
 
