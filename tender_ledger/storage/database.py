@@ -63,7 +63,8 @@ class _Pool(PooledPsycopg3Database):  # type: ignore[misc]
         if connection.info.host in hosts[1:]:
             pairs = list(zip(hosts, ports * len(hosts) if len(ports) == 1 else ports, strict=True))
             pairs.sort(key=lambda pair: pair[0] != connection.info.host)
-            self.connect_params |= {name: ",".join(part) for name, part in zip(("host", "port"), zip(*pairs), strict=True)}
+            self.connect_params["host"] = ",".join(host for host, _port in pairs)
+            self.connect_params["port"] = ",".join(port for _host, port in pairs)
         return connection
 
 
