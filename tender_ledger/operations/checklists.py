@@ -15,6 +15,7 @@ from tender_ledger.formats.darwin_core import read_taxa
 from tender_ledger.formats.isolation import isolated
 from tender_ledger.operations.errors import Refused, constraints_as_refusals, required
 from tender_ledger.operations.saving import saving
+from tender_ledger.operations.study_names import StudyNames
 from tender_ledger.storage.history import act
 from tender_ledger.storage.models import Checklist, StudyChecklist
 from tender_ledger.storage.queries import checklists
@@ -55,6 +56,8 @@ def remove_checklist(scope: Scope, checklist_id: int, version: int) -> None:
 def placed_otherwise(names: NamesService, found: Sequence[dict[str, Any]]) -> list[dict[str, Any]]:
     """Of plants as storage reads them, those whose name the service now gives another accepted name or family: field_number,
     number, taxon, accepted (as the plant was determined) and `now`, the name of the service."""
+    if isinstance(names, StudyNames):
+        names.look_up([plant["taxon"] for plant in found if plant["taxon"]])
     otherwise = []
     for plant in found:
         now = find_name(names, plant["taxon"]) if plant["taxon"] else None

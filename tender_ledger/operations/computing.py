@@ -15,7 +15,7 @@ from tender_ledger.core.rights import Right
 from tender_ledger.core.rules import CountingRules
 from tender_ledger.core.terms import Purpose, Scope
 from tender_ledger.operations import long_work
-from tender_ledger.storage.database import database
+from tender_ledger.storage.database import ask_anew, database
 from tender_ledger.storage.queries import results, studies
 from tender_ledger.storage.queries.terms import parameters
 
@@ -78,6 +78,7 @@ def computed(scope: Scope, name: str, rules: CountingRules, options: Mapping[str
         if given is not None:
             results.end(given, "done")
         return Computed(there, options=options)
+    ask_anew()
     revision = int(studies.study(scope)["revision"])
     if given is not None:
         body = work(_progress_of(given))

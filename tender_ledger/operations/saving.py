@@ -9,7 +9,7 @@ from tender_ledger.core.terms import Scope
 from tender_ledger.operations.errors import Conflict, NotFound, constraints_as_refusals
 from tender_ledger.storage.database import value, violated_constraint
 from tender_ledger.storage.history import ENTITIES, ActWriter, StaleVersion, act
-from tender_ledger.storage.masking import masked_row
+from tender_ledger.storage.masking import mask_rows
 from tender_ledger.storage.queries.reports import record_of_key
 
 
@@ -21,7 +21,8 @@ def saving(scope: Scope, operation: str) -> Iterator[ActWriter]:
             yield writing
     except StaleVersion as stale:
         version = value(f"SELECT version FROM {ENTITIES[stale.entity]._meta.table_name} WHERE id = %(id)s", id=stale.record_id)
-        current = masked_row(stale.current) if stale.current else None
+        current = dict(stale.current) if stale.current else None
+        mask_rows([current] if current else [])
         raise Conflict(stale.entity, stale.record_id, current, version) from stale
     except LookupError as missing:
         raise NotFound(str(missing)) from missing

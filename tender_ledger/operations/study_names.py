@@ -14,6 +14,7 @@ class StudyNames:
 
     def __init__(self, lists: Sequence[int], behind: NamesService) -> None:
         self._lists, self._behind = list(lists), behind
+        self._known: dict[str, list[TaxonName]] = {}
 
     @property
     def title(self) -> str:
@@ -24,7 +25,13 @@ class StudyNames:
         return self._behind.version
 
     def namesakes(self, name: str) -> list[TaxonName]:
-        return _names(checklists.namesakes(self._lists, name)) or self._behind.namesakes(name)
+        known = self._known[name] if name in self._known else _names(checklists.namesakes(self._lists, name))
+        return known or self._behind.namesakes(name)
+
+    def look_up(self, names: Sequence[str]) -> None:
+        """Read the namesakes of many names at once, which are asked for next."""
+        found = checklists.namesakes_of(self._lists, names)
+        self._known = {name: _names(found.get(name, ())) for name in names}
 
     def suggest(self, typed: str, limit: int = 10) -> list[TaxonName]:
         wanted = fold(typed).split()

@@ -2,6 +2,7 @@
 
 from collections.abc import Iterable, Iterator, Mapping, Sequence
 from contextlib import contextmanager
+from contextvars import ContextVar
 from pathlib import Path
 from select import select
 from typing import Any
@@ -14,7 +15,7 @@ from psycopg import DatabaseError
 from psycopg.conninfo import conninfo_to_dict, make_conninfo
 from psycopg.errors import InsufficientPrivilege
 
-from tender_ledger.storage.masking import masked_row, masks
+from tender_ledger.storage.masking import mask_rows
 
 MIGRATIONS = Path(__file__).parent / "migrations"
 # What a statement raises when the server is gone, or every connection to it is in use.
@@ -29,6 +30,8 @@ _GIVEN_UP = {
     "keepalives_count": 3,
     "tcp_user_timeout": 10_000,
 }
+# A statement that came so often is planned for good, and so many of them a connection: planning is half of what most cost.
+_PREPARED_AFTER, _PREPARED = 2, 400
 _SET = (
     "search_path=public,queue",
     # Every statement is short or touches many rows simply: compiling it would take longer than running it.
@@ -56,8 +59,19 @@ class _Pool(PooledPsycopg3Database):  # type: ignore[misc]
     """Connections that wait for the next request. Of several hosts of an address the one that answered last is asked first:
     connecting is one at a time, and each would wait in vain for a host that is gone."""
 
+    def _is_closed(self, connection: Any) -> bool:
+        """Asked without asking the server: one that has something to say unasked has ended the connection."""
+        return connection.closed or bool(select([connection.pgconn.socket], [], [], 0)[0])
+
+    def execute_sql(self, sql: str, params: Any = None) -> Any:
+        """Whatever is no read makes the answers of the request so far worthless; so do the models' own writes."""
+        if not sql.lstrip().startswith(_READS):
+            ask_anew()
+        return super().execute_sql(sql, params)
+
     def _connect(self) -> Any:
         connection = super()._connect()
+        connection.prepare_threshold, connection.prepared_max = _PREPARED_AFTER, _PREPARED
         address = {**conninfo_to_dict(self.database), **self.connect_params}
         hosts, ports = (str(address.get(name) or usual).split(",") for name, usual in (("host", ""), ("port", "5432")))
         if connection.info.host in hosts[1:]:
@@ -120,17 +134,7 @@ def open_connection() -> bool:
     Returns whether this call opened it, so that only its opener closes it. Raises OperationalError without a server.
     """
     opened: bool = database.connect(reuse_if_open=True)
-    if opened and _ended_by_server():
-        database.manual_close()
-        database.obj.close_idle()
-        database.connect(reuse_if_open=True)
     return opened
-
-
-def _ended_by_server() -> bool:
-    """Whether there is something to read on a connection that has asked nothing: the server's farewell, or the end of it."""
-    readable, _writable, _odd = select([database.connection().pgconn.socket], [], [], 0)
-    return bool(readable)
 
 
 def close_connection() -> None:
@@ -224,15 +228,56 @@ def snapshot() -> Iterator[None]:
     with database.atomic():
         if database.transaction_depth() == 1:
             database.execute_sql("SET TRANSACTION ISOLATION LEVEL REPEATABLE READ READ ONLY")
+            ask_anew()
         yield
+
+
+class _Answers:
+    """What was asked within one request, and the answers; a question is the statement with its values."""
+
+    def __init__(self) -> None:
+        self.known: dict[tuple[str, str], tuple[list[str], list[tuple[Any, ...]]]] = {}
+
+
+_answers: ContextVar[_Answers | None] = ContextVar("answers of this request", default=None)
+_READS = ("SELECT", "WITH")
+_LONGEST_QUESTION = 2_000  # characters of the values; what asks of many rows is hardly asked twice
+
+
+def ask_once() -> None:
+    """From here on in this request the same question is asked of the database once, until something is written."""
+    _answers.set(_Answers())
+
+
+def ask_always() -> None:
+    """Every question is asked, as before `ask_once`."""
+    _answers.set(None)
+
+
+def ask_anew() -> None:
+    """Forget the answers so far: what is computed and kept from here on is of a state that is read from here on."""
+    if (answers := _answers.get()) is not None:
+        answers.known.clear()
 
 
 def rows(sql: str, **parameters: Any) -> list[dict[str, Any]]:
     """The rows of a read as dictionaries, in the order of the statement; see `masking` for texts that name a sealed holder."""
+    names, answered = _answer(sql, parameters)
+    found = [dict(zip(names, row, strict=True)) for row in answered]
+    mask_rows(found)
+    return found
+
+
+def _answer(sql: str, parameters: dict[str, Any]) -> tuple[list[str], list[tuple[Any, ...]]]:
+    answers = _answers.get()
+    question = (sql, "" if answers is None else repr(sorted(parameters.items())))
+    if answers is not None and question in answers.known:
+        return answers.known[question]
     cursor = database.execute_sql(sql, parameters)
-    names = [column.name for column in cursor.description]
-    found = [dict(zip(names, row, strict=True)) for row in cursor.fetchall()]
-    return [masked_row(one) for one in found] if masks() else found
+    answer = [column.name for column in cursor.description], cursor.fetchall()
+    if answers is not None and sql.lstrip().startswith(_READS) and len(question[1]) <= _LONGEST_QUESTION:
+        answers.known[question] = answer
+    return answer
 
 
 def row(sql: str, **parameters: Any) -> dict[str, Any] | None:
@@ -243,8 +288,8 @@ def row(sql: str, **parameters: Any) -> dict[str, Any] | None:
 
 def value(sql: str, **parameters: Any) -> Any:
     """The single value of a read, or None where there is no row."""
-    found = database.execute_sql(sql, parameters).fetchone()
-    return found[0] if found else None
+    _names, answered = _answer(sql, parameters)
+    return answered[0][0] if answered else None
 
 
 def run(sql: str, **parameters: Any) -> None:

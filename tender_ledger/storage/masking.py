@@ -65,15 +65,19 @@ def masks() -> bool:
     return _pattern.get() is not None
 
 
-def masked_row(found: dict[str, Any]) -> dict[str, Any]:
-    """A row with its free texts masked, those in JSON values too."""
+def mask_rows(found: list[dict[str, Any]]) -> None:
+    """Mask the free texts of rows in place, those in JSON values too. All rows have the columns of the first."""
     pattern = _pattern.get()
-    if pattern is None:
-        return found
-    return {
-        name: _masked(value, name in FREE_TEXTS, pattern) if isinstance(value, (str, dict, list)) else value
-        for name, value in found.items()
-    }
+    if pattern is None or not found:
+        return
+    free = [name for name in found[0] if name in FREE_TEXTS]
+    for one in found:
+        for name in free:
+            if isinstance(one[name], str):
+                one[name] = pattern.sub(MENTION, one[name])
+        for name, value in one.items():
+            if isinstance(value, (dict, list)) and value:
+                one[name] = _masked(value, name in FREE_TEXTS, pattern)
 
 
 def masked_text(text: str) -> str:

@@ -11,7 +11,15 @@ from flask import Flask, Response, current_app, g, got_request_exception, reques
 from werkzeug.routing import IntegerConverter, Map
 
 from tender_ledger.core.text import LARGEST_NUMBER, control_character
-from tender_ledger.storage.database import UNAVAILABLE, close_connection, connected, open_connection, pending_migrations
+from tender_ledger.storage.database import (
+    UNAVAILABLE,
+    ask_always,
+    ask_once,
+    close_connection,
+    connected,
+    open_connection,
+    pending_migrations,
+)
 from tender_ledger.storage.masking import mask_nothing
 from tender_ledger.storage.queries import erasures
 from tender_ledger.web.errors import Answer, answer
@@ -57,6 +65,8 @@ def _begin() -> Answer | None:
     if any(len(text) > _LONGEST_ASKED for given in request.args.items(multi=True) for text in given):
         return answer(400, _("An address may hold 2,000 characters after each name. Ask for less at once."))
     g.opened_connection = open_connection()
+    if request.method in ("GET", "HEAD"):
+        ask_once()
     if current_app.extensions.get("erasures_settled"):
         return None
     if erasures.waits():
@@ -93,6 +103,7 @@ class WholeNumber(IntegerConverter):
 
 def _end(_error: BaseException | None) -> None:
     mask_nothing()
+    ask_always()
     if g.pop("opened_connection", False):
         close_connection()
 

@@ -10,11 +10,12 @@ from tender_ledger.storage.database import row, rows, value
 def session_person(token_sha256: bytes) -> dict[str, Any] | None:
     """The person of a session that was not ended; seen within 30 days."""
     return row(
-        """UPDATE person_session s SET seen_at = CASE WHEN s.seen_at < now() - interval '1 minute' THEN now() ELSE s.seen_at END
-           FROM person p
-           WHERE s.token_sha256 = %(token)s AND s.ended_at IS NULL AND s.seen_at > now() - interval '30 days'
-             AND p.id = s.person_id AND p.disabled_at IS NULL
-           RETURNING p.id, p.name, p.email""",
+        """WITH here AS (SELECT s.token_sha256, s.seen_at, p.id AS person_id, p.name, p.email FROM person_session s
+             JOIN person p ON p.id = s.person_id AND p.disabled_at IS NULL
+             WHERE s.token_sha256 = %(token)s AND s.ended_at IS NULL AND s.seen_at > now() - interval '30 days'),
+           seen AS (UPDATE person_session s SET seen_at = now() FROM here
+             WHERE s.token_sha256 = here.token_sha256 AND here.seen_at < now() - interval '1 minute')
+           SELECT person_id AS id, name, email FROM here""",
         token=token_sha256,
     )
 

@@ -44,6 +44,25 @@ def namesakes(lists: Sequence[int], name: str) -> list[dict[str, Any]]:
     )
 
 
+def namesakes_of(lists: Sequence[int], names: Sequence[str]) -> dict[str, list[dict[str, Any]]]:
+    """`namesakes` of many names at once, by name."""
+    folds = {name: fold(name) for name in names}
+    found = rows(
+        f"""{_NAMES.replace("SELECT", "SELECT x.name_fold::text AS asked_for, asked.place,", 1)}
+            JOIN unnest(%(lists)s::bigint[]) WITH ORDINALITY AS asked (id, place) ON asked.id = x.checklist_id
+            WHERE x.name_fold = ANY(%(folds)s) ORDER BY asked.place, x.id""",
+        lists=list(lists),
+        folds=sorted(set(folds.values())),
+    )
+    first: dict[str, tuple[int, list[dict[str, Any]]]] = {}
+    for one in found:
+        asked_for, place = one.pop("asked_for"), one.pop("place")
+        begun = first.setdefault(asked_for, (place, []))
+        if begun[0] == place:
+            begun[1].append(one)
+    return {name: first[folded][1] for name, folded in folds.items() if folded in first}
+
+
 def beginning(lists: Sequence[int], typed: Sequence[str], limit: int) -> list[dict[str, Any]]:
     """Names whose words begin with the typed ones, folded; species before genera and families, accepted names first."""
     if not typed:

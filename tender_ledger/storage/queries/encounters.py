@@ -5,7 +5,16 @@ from typing import Any
 
 from tender_ledger.core.terms import Scope
 from tender_ledger.storage.database import row, rows
-from tender_ledger.storage.queries.terms import TERMS, THESE_BARRED, THESE_TERMS, WITH_TERMS, allowed, parameters, report_allowed
+from tender_ledger.storage.queries.terms import (
+    TERMS,
+    THESE_BARRED,
+    THESE_TERMS,
+    WITH_TERMS,
+    allowed,
+    narrowed,
+    parameters,
+    report_allowed,
+)
 
 # An encounter is known by its people: it is hidden when it had some and none of them may be seen. Whoever opened it still
 # reaches it while somebody in it may be recorded, or what is told on narrow terms could not be written down at all.
@@ -13,12 +22,12 @@ _SHOWN = """(there.shown OR (e.recorded_by = %(person)s AND there.recordable)
     OR NOT EXISTS (SELECT FROM encounter_informant x WHERE x.encounter_id = e.id))"""
 
 
-def _there(scope: Scope) -> str:
-    """CTEs `terms`, `wanted` (encounters, one by `number`) and `there`, who of their people may be seen."""
+def _there(scope: Scope, number: int | None = None) -> str:
+    """CTEs `terms`, `wanted` (encounters, or one by its number) and `there`, who of their people may be seen."""
     seen = allowed(scope, written_by="e.recorded_by")
     return f"""{WITH_TERMS}, wanted AS (
             SELECT * FROM encounter WHERE study_id = %(study)s AND removed_at IS NULL
-              AND (%(number)s::integer IS NULL OR number = %(number)s)),
+              {narrowed(number=("number", number))}),
         there AS (SELECT x.encounter_id, bool_or({seen}) AS shown, bool_or(t.may_record AND NOT t.sealed) AS recordable,
                 array_agg(coalesce(h.code, s.code)::text ORDER BY coalesce(h.code, s.code)) FILTER (WHERE {seen}) AS codes
             FROM wanted e JOIN encounter_informant x ON x.encounter_id = e.id JOIN informant i ON i.id = x.informant_id
@@ -30,14 +39,14 @@ def hidden_encounters(scope: Scope) -> list[int]:
     """The identities of encounters that the viewer may not know of."""
     found = rows(
         f"{_there(scope)} SELECT e.id FROM wanted e LEFT JOIN there ON there.encounter_id = e.id WHERE {_SHOWN} IS NOT TRUE",
-        **parameters(scope, number=None),
+        **parameters(scope),
     )
     return [one["id"] for one in found]
 
 
-def _encounters(scope: Scope) -> str:
+def _encounters(scope: Scope, number: int | None = None) -> str:
     """Encounters that the viewer may know of, each with the codes of the people and the number of the reports shown."""
-    return f"""{_there(scope)},
+    return f"""{_there(scope, number)},
         told AS (SELECT r.encounter_id, count(*) AS n FROM use_report r JOIN wanted w ON w.id = r.encounter_id
             {THESE_TERMS} r.informant_id WHERE r.removed_at IS NULL AND {report_allowed(scope, among=THESE_BARRED)}
             GROUP BY r.encounter_id)
@@ -52,11 +61,11 @@ def _encounters(scope: Scope) -> str:
 
 def encounters(scope: Scope) -> list[dict[str, Any]]:
     """The encounters, the latest first, those of unknown day last."""
-    return rows(f"{_encounters(scope)} ORDER BY e.day_from DESC NULLS LAST, e.number DESC", **parameters(scope, number=None))
+    return rows(f"{_encounters(scope)} ORDER BY e.day_from DESC NULLS LAST, e.number DESC", **parameters(scope))
 
 
 def encounter(scope: Scope, number: int) -> dict[str, Any] | None:
-    return row(_encounters(scope), **parameters(scope, number=number))
+    return row(_encounters(scope, number), **parameters(scope, number=number))
 
 
 def present(scope: Scope, encounter_id: int) -> list[dict[str, Any]]:

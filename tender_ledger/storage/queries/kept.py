@@ -1,23 +1,28 @@
 """Answers that hold for one viewer until something is written in the study, or its day ends."""
 
+import json
 from collections.abc import Callable
 from typing import Any
 
 from psycopg.types.json import Jsonb
 
 from tender_ledger.core.terms import Scope
-from tender_ledger.storage.database import row, run, value
+from tender_ledger.storage.database import ask_anew, row, rows, run, value
 
-_STANDS = """c.study_id = %(study)s AND c.person_id = %(person)s AND c.digest = %(digest)s AND c.day = %(day)s
+_OF_VIEWER = """c.study_id = %(study)s AND c.person_id = %(person)s AND c.day = %(day)s
     AND c.revision = (SELECT revision FROM study WHERE id = %(study)s)"""
+_STANDS = f"{_OF_VIEWER} AND c.digest = %(digest)s"
 _MOST = 60  # answers of one person that are kept
 
 
 def kept_body(scope: Scope, digest: str, compute: Callable[[], dict[str, Any]]) -> dict[str, Any]:
-    """A small answer of JSON values, computed when it is not kept."""
-    found = row(f"SELECT c.body FROM kept_answer c WHERE {_STANDS}", **_key(scope, digest))
+    """A small answer of JSON values, computed when it is not kept. A page takes several: all that stand are read at once."""
+    stand = rows(
+        f"SELECT c.digest, c.body::text AS kept FROM kept_answer c WHERE {_OF_VIEWER} AND c.body IS NOT NULL", **_viewer(scope)
+    )
+    found = next((one["kept"] for one in stand if one["digest"] == digest), None)
     if found is not None:
-        return dict(found["body"])
+        return dict(json.loads(found))
     revision = _revision(scope)
     body = compute()
     _keep(scope, digest, revision, None, body)
@@ -41,11 +46,16 @@ def kept_ids(scope: Scope, digest: str, compute: Callable[[], list[int]], first:
 
 
 def _key(scope: Scope, digest: str) -> dict[str, Any]:
-    return {"study": scope.study_id, "person": scope.viewer.person_id, "digest": digest, "day": scope.day}
+    return {**_viewer(scope), "digest": digest}
+
+
+def _viewer(scope: Scope) -> dict[str, Any]:
+    return {"study": scope.study_id, "person": scope.viewer.person_id, "day": scope.day}
 
 
 def _revision(scope: Scope) -> int:
     """Read before anything is computed, so that what a write in between changes is kept under a revision that is past."""
+    ask_anew()
     return int(value("SELECT revision FROM study WHERE id = %(study)s", study=scope.study_id))
 
 

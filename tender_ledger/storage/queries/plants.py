@@ -4,13 +4,14 @@ from collections.abc import Sequence
 from typing import Any
 
 from tender_ledger.core.terms import Scope
-from tender_ledger.core.text import fold
+from tender_ledger.core.text import LARGEST_NUMBER, fold
 from tender_ledger.storage.database import row, rows
 from tender_ledger.storage.queries.terms import (
     THESE_BARRED,
     THESE_BARS,
     THESE_TERMS,
     WITH_TERMS,
+    narrowed,
     parameters,
     report_allowed,
     telling_allowed,
@@ -23,8 +24,8 @@ _SHOWN = """(coalesce(known.shown, false) OR NOT p.told OR NOT coalesce(known.hi
     WHERE made.study_id = %(study)s AND made.entity = 'plant' AND made.record_id = p.id AND made.before IS NULL)))"""
 
 
-def _tellings(scope: Scope, which: str = "true") -> str:
-    """CTEs `terms`, `wanted` (plants that are `which`, or one by `number`), `telling` (every report, asking and name that
+def _tellings(scope: Scope, which: str = "true", number: int | None = None) -> str:
+    """CTEs `terms`, `wanted` (plants that are `which`, or one by its number), `telling` (every report, asking and name that
     somebody told of them) and `known`, what of it may be seen."""
     report = report_allowed(scope, among=THESE_BARRED)
     asking = telling_allowed(scope, informant="a.informant_id", plant="a.plant_id", written_by="a.recorded_by", among=THESE_BARS)
@@ -32,7 +33,7 @@ def _tellings(scope: Scope, which: str = "true") -> str:
     recordable = "t.may_record AND NOT t.sealed AS recordable"
     return f"""{WITH_TERMS}, wanted AS (
             SELECT * FROM plant WHERE study_id = %(study)s AND removed_at IS NULL AND {which}
-              AND (%(number)s::numeric IS NULL OR number = %(number)s::numeric)),
+              {narrowed(number=("number", number))}),
         telling AS (
             SELECT r.plant_id, NULL::bigint AS name_id, true AS is_report, r.removed_at IS NULL AS live, {report} AS seen,
                 {recordable}
@@ -47,9 +48,9 @@ def _tellings(scope: Scope, which: str = "true") -> str:
             FROM telling GROUP BY plant_id)"""
 
 
-def _plants(scope: Scope) -> str:
+def _plants(scope: Scope, number: int | None = None) -> str:
     """Plants with their local names, most attested first; a name that only hidden holders used is hidden with them."""
-    return f"""{_tellings(scope)},
+    return f"""{_tellings(scope, number=number)},
         names AS (SELECT n.id, n.version, n.plant_id, n.name, n.gloss, l.code AS code,
                 l.name || coalesce(', ' || dl.name, '') AS language,
                 count(*) FILTER (WHERE t.seen) AS attested
@@ -94,19 +95,25 @@ def hidden_plants(scope: Scope) -> list[int]:
 def hidden_plants_and_names(scope: Scope) -> tuple[list[int], list[int]]:
     """The identities of plants that the viewer may not know of, and of local names that came with people who used them, none of
     whom the viewer may see."""
+    seen = report_allowed(scope, among=THESE_BARRED)
+    untold = f"""told AND NOT EXISTS (SELECT FROM use_report r {THESE_TERMS} r.informant_id
+        WHERE r.plant_id = plant.id AND r.removed_at IS NULL AND {seen})"""
+    name = telling_allowed(scope, informant="a.informant_id", plant="n.plant_id", written_by="e.recorded_by", among=THESE_BARS)
     found = row(
-        f"""{_tellings(scope)}
+        f"""{_tellings(scope, untold)}
             SELECT ARRAY(SELECT p.id FROM wanted p LEFT JOIN known ON known.plant_id = p.id WHERE {_SHOWN} IS NOT TRUE) AS plants,
-                ARRAY(SELECT n.id FROM telling t JOIN local_name n ON n.id = t.name_id WHERE n.told
-                    GROUP BY n.id HAVING NOT bool_or(t.seen)) AS names""",
-        **parameters(scope, number=None),
+                ARRAY(SELECT n.id FROM local_name n JOIN plant p ON p.id = n.plant_id AND p.removed_at IS NULL
+                    JOIN attestation a ON a.local_name_id = n.id JOIN encounter e ON e.id = a.encounter_id
+                    {THESE_TERMS} a.informant_id
+                    WHERE n.study_id = %(study)s AND n.told GROUP BY n.id HAVING NOT bool_or({name})) AS names""",
+        **parameters(scope),
     )
     assert found is not None
     return list(found["plants"]), list(found["names"])
 
 
 def count_undetermined(scope: Scope) -> str:
-    """The statement that counts the plants without a determination, of those the viewer may know of; asks for `number`."""
+    """The statement that counts the plants without a determination, of those the viewer may know of."""
     return f"""{_tellings(scope, "NOT EXISTS (SELECT FROM determination d WHERE d.plant_id = plant.id AND d.is_current "
                                  "AND d.taxon_id IS NOT NULL AND d.removed_at IS NULL)")}
         SELECT count(*) FROM wanted p LEFT JOIN known ON known.plant_id = p.id WHERE {_SHOWN}"""  # fmt: skip
@@ -114,11 +121,11 @@ def count_undetermined(scope: Scope) -> str:
 
 def plants(scope: Scope) -> list[dict[str, Any]]:
     """All plants in the order of their field numbers."""
-    return rows(f"{_plants(scope)} ORDER BY p.number", **parameters(scope, number=None))
+    return rows(f"{_plants(scope)} ORDER BY p.number", **parameters(scope))
 
 
 def plant(scope: Scope, number: int) -> dict[str, Any] | None:
-    return row(_plants(scope), **parameters(scope, number=number))
+    return row(_plants(scope, number), **parameters(scope, number=number)) if number <= LARGEST_NUMBER else None
 
 
 def id_of_number(scope: Scope, number: int) -> int | None:

@@ -13,6 +13,7 @@ from tender_ledger.storage.queries.terms import (
     THESE_TERMS,
     WITH_TERMS,
     barred,
+    narrowed,
     parameters,
     report_allowed,
     telling_allowed,
@@ -71,9 +72,9 @@ def _select(scope: Scope, condition: str) -> str:
 def reports(scope: Scope, *, encounter_id: int | None = None, plant_id: int | None = None, informant_id: int | None = None,
             limit: int | None = None, offset: int = 0) -> list[dict[str, Any]]:  # fmt: skip
     """Reports in the order they were told, optionally of one encounter, plant or informant."""
-    condition = """(%(encounter)s::bigint IS NULL OR r.encounter_id = %(encounter)s)
-        AND (%(plant)s::bigint IS NULL OR r.plant_id = %(plant)s)
-        AND (%(informant)s::bigint IS NULL OR r.informant_id = %(informant)s)
+    told = {"encounter": ("r.encounter_id", encounter_id), "plant": ("r.plant_id", plant_id),
+            "informant": ("r.informant_id", informant_id)}  # fmt: skip
+    condition = f"""true {narrowed(**told)}
         ORDER BY e.day_from DESC NULLS LAST, e.number DESC, r.id LIMIT %(limit)s OFFSET %(offset)s"""
     more = {"encounter": encounter_id, "plant": plant_id, "informant": informant_id, "limit": limit, "offset": offset}
     return rows(f"{WITH_TERMS} {_select(scope, condition)}", **parameters(scope, **more))
@@ -202,9 +203,8 @@ def askings(
            LEFT JOIN holder h ON h.id = i.holder_id LEFT JOIN source s ON s.id = i.source_id
            LEFT JOIN community com ON com.id = coalesce(h.community_id, s.community_id)
            WHERE a.study_id = %(study)s AND a.removed_at IS NULL AND {seen}
-             AND (%(encounter)s::bigint IS NULL OR a.encounter_id = %(encounter)s)
-             AND (%(plant)s::bigint IS NULL OR a.plant_id = %(plant)s)
-             AND (%(asking)s::bigint IS NULL OR a.id = %(asking)s) ORDER BY a.id""",
+             {narrowed(encounter=("a.encounter_id", encounter_id), plant=("a.plant_id", plant_id), asking=("a.id", asking_id))}
+           ORDER BY a.id""",
         **parameters(scope, encounter=encounter_id, plant=plant_id, asking=asking_id),
     )
 

@@ -75,17 +75,17 @@ def choice_of_holders(scope: Scope) -> dict[str, Any] | None:
 
 
 def terms(study_id: int, vocabulary: str, scheme: str | None = None) -> list[dict[str, Any]]:
-    """The terms of a vocabulary, shipped and the study's own, in their order."""
-    return rows(
-        """SELECT v.id, v.code, v.abbreviation, v.parent_id, l.label FROM vocabulary_term v
+    """The terms of a vocabulary, shipped and the study's own, in their order. All vocabularies are read at once, since a page
+    takes several."""
+    found = rows(
+        """SELECT v.id, v.code, v.abbreviation, v.parent_id, l.label, v.vocabulary, v.scheme FROM vocabulary_term v
            JOIN term_label l ON l.term_id = v.id AND l.language = 'en'
-           WHERE v.vocabulary = %(vocabulary)s AND (v.study_id IS NULL OR v.study_id = %(study)s)
-             AND (%(scheme)s::text IS NULL OR v.scheme = %(scheme)s) AND v.retired_at IS NULL AND v.removed_at IS NULL
+           WHERE (v.study_id IS NULL OR v.study_id = %(study)s) AND v.retired_at IS NULL AND v.removed_at IS NULL
            ORDER BY v.position, v.id""",
         study=study_id,
-        vocabulary=vocabulary,
-        scheme=scheme,
     )
+    asked = [one for one in found if one["vocabulary"] == vocabulary and scheme in (None, one["scheme"])]
+    return [{name: one[name] for name in ("id", "code", "abbreviation", "parent_id", "label")} for one in asked]
 
 
 def use_codes(scope: Scope) -> list[dict[str, Any]]:
@@ -112,7 +112,7 @@ def _waiting(scope: Scope) -> dict[str, int]:
                 WHERE r.study_id = %(study)s AND r.removed_at IS NULL
                   AND {report_allowed(scope)}
                   AND NOT EXISTS (SELECT FROM report_coding c WHERE c.report_id = r.id)) AS reports""",
-        **parameters(scope, number=None),
+        **parameters(scope),
     )
     return found or {}
 

@@ -58,7 +58,7 @@ def read_columns(scope: Scope, rules: CountingRules = DEFAULTS, *, plant_ids: li
         JOIN encounter e ON e.id = r.encounter_id AND e.removed_at IS NULL {TERMS} r.informant_id
         LEFT JOIN report_coding k ON k.report_id = r.id {primary} AND k.scheme = %(scheme)s {mixtures}
         WHERE r.study_id = %(study)s AND r.removed_at IS NULL AND {report_allowed(scope)}
-          AND (%(plants)s::bigint[] IS NULL OR r.plant_id = ANY(%(plants)s))"""
+          {"" if plant_ids is None else "AND r.plant_id = ANY(%(plants)s)"}"""
     values = parameters(scope, plants=plant_ids, scheme=scheme_counted(scope, rules))
     cursor = database.connection().cursor(binary=True)
     try:
@@ -199,7 +199,7 @@ def _askings(scope: Scope, plant_ids: list[int] | None) -> list[dict[str, Any]]:
         f"""SELECT a.informant_id AS informant, a.encounter_id AS encounter, a.plant_id AS plant FROM asking a
             JOIN encounter e ON e.id = a.encounter_id AND e.removed_at IS NULL {TERMS} a.informant_id
             WHERE a.study_id = %(study)s AND a.removed_at IS NULL AND {asked}
-              AND (%(plants)s::bigint[] IS NULL OR a.plant_id = ANY(%(plants)s))""",
+              {"" if plant_ids is None else "AND a.plant_id = ANY(%(plants)s)"}""",
         **parameters(scope, plants=plant_ids),
     )
 

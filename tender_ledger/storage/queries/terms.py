@@ -89,6 +89,14 @@ def parameters(scope: Scope, **more: Any) -> dict[str, Any]:
     }
 
 
+def narrowed(**wanted: tuple[str, Any]) -> str:
+    """The conditions that a column is what was asked for; nothing where the value is None.
+
+    Each parameter is named as its argument. A statement that leaves out what is not asked is planned by index.
+    """
+    return "".join(f" AND {column} = %({name})s" for name, (column, value) in wanted.items() if value is not None)
+
+
 def may_record(scope: Scope, informant_id: int) -> bool:
     """Whether this informant's terms of the day allow recording; False also for nobody of this study."""
     return bool(

@@ -5,7 +5,7 @@ from typing import Any
 from tender_ledger.core.terms import Scope
 from tender_ledger.storage.database import row, rows
 from tender_ledger.storage.queries.plants import hidden_plants
-from tender_ledger.storage.queries.terms import TERMS, allowed, parameters, report_allowed, telling_allowed
+from tender_ledger.storage.queries.terms import TERMS, allowed, narrowed, parameters, report_allowed, telling_allowed
 
 _LABEL = "(SELECT label::text FROM term_label WHERE term_id = {term} AND language = 'en')"
 
@@ -157,8 +157,7 @@ def claims(scope: Scope, *, plant_id: int | None = None, claim_id: int | None = 
                 {_LABEL.format(term="c.basis_id")} AS basis
             FROM property_claim c JOIN plant p ON p.id = c.plant_id AND p.removed_at IS NULL {_TELLING.format(terms=TERMS)}
             WHERE c.study_id = %(study)s AND c.removed_at IS NULL AND {seen}
-              AND (%(plant)s::bigint IS NULL OR c.plant_id = %(plant)s)
-              AND (%(claim)s::bigint IS NULL OR c.id = %(claim)s) ORDER BY c.id""",
+              {narrowed(plant=("c.plant_id", plant_id), claim=("c.id", claim_id))} ORDER BY c.id""",
         **parameters(scope, plant=plant_id, claim=claim_id),
     )
 
@@ -167,13 +166,13 @@ def links(scope: Scope, *, plant_id: int | None = None, link_id: int | None = No
     """What plants were told to be to one another: of one plant on either side, or one link. Both plants may be seen."""
     seen = telling_allowed(scope, informant="c.informant_id", plant="c.plant_id", written_by="c.recorded_by")
     other = telling_allowed(scope, informant="c.informant_id", plant="c.other_id", written_by="c.recorded_by")
+    of_plant = "" if plant_id is None else "AND %(plant)s IN (c.plant_id, c.other_id)"
     return rows(
         f"""SELECT {_TOLD_BY}, c.kind, p.number AS plant, o.number AS other, c.plant_id, c.other_id
             FROM plant_link c JOIN plant p ON p.id = c.plant_id AND p.removed_at IS NULL
             JOIN plant o ON o.id = c.other_id AND o.removed_at IS NULL {_TELLING.format(terms=TERMS)}
             WHERE c.study_id = %(study)s AND c.removed_at IS NULL AND {seen} AND {other}
               AND NOT c.plant_id = ANY(%(hidden)s) AND NOT c.other_id = ANY(%(hidden)s)
-              AND (%(plant)s::bigint IS NULL OR %(plant)s IN (c.plant_id, c.other_id))
-              AND (%(link)s::bigint IS NULL OR c.id = %(link)s) ORDER BY c.id""",
+              {of_plant} {narrowed(link=("c.id", link_id))} ORDER BY c.id""",
         **parameters(scope, plant=plant_id, link=link_id, hidden=hidden_plants(scope)),
     )
