@@ -63,11 +63,11 @@ class _Pool(PooledPsycopg3Database):  # type: ignore[misc]
         """Asked without asking the server: one that has something to say unasked has ended the connection."""
         return connection.closed or bool(select([connection.pgconn.socket], [], [], 0)[0])
 
-    def execute_sql(self, sql: str, params: Any = None) -> Any:
+    def execute_sql(self, sql: str, *more: Any, **options: Any) -> Any:
         """Whatever is no read makes the answers of the request so far worthless; so do the models' own writes."""
         if not sql.lstrip().startswith(_READS):
             ask_anew()
-        return super().execute_sql(sql, params)
+        return super().execute_sql(sql, *more, **options)
 
     def _connect(self) -> Any:
         connection = super()._connect()
