@@ -18,6 +18,7 @@ from tender_ledger.core.terms import NotAllowed
 from tender_ledger.launch.backup import BackupRefused
 from tender_ledger.launch.cluster import ClusterError
 from tender_ledger.operations.errors import Refused
+from tender_ledger.storage.database import UNAVAILABLE, disk_is_full
 
 
 @click.group()
@@ -51,6 +52,10 @@ def main() -> int:
         return 1
     except (Refused, NotAllowed, ClusterError, BackupRefused, LookupError) as refused:
         click.echo(str(refused), err=True)
+        return 1
+    except UNAVAILABLE as error:
+        full = "The disk of the database is full. Nothing was written of this; make room and try again."
+        click.echo(full if disk_is_full(error) else "The database does not answer. Try again in a moment.", err=True)
         return 1
     except click.ClickException as error:
         error.show()

@@ -23,6 +23,7 @@ from tender_ledger.storage.database import (
     applied_migrations,
     copy_lines,
     database,
+    disk_is_full,
     exported_snapshot,
     known_migrations,
     migrate,
@@ -66,6 +67,17 @@ def back_up(url: str, folder: Path) -> Manifest:
         raise BackupRefused(f"{folder} is not empty. A backup goes into a folder of its own, so that none is overwritten.")
     folder.mkdir(parents=True, exist_ok=True)
     folder.chmod(0o700)
+    try:
+        return _write_backup(url, folder)
+    except BaseException as error:
+        for left in folder.iterdir():  # half a backup is none
+            left.unlink()
+        if disk_is_full(error):
+            raise BackupRefused(f"The disk is full; nothing was left in {folder}. Make room, or name another folder.") from error
+        raise
+
+
+def _write_backup(url: str, folder: Path) -> Manifest:
     dump = folder / DUMP
     dump.touch(mode=0o600)
     with exported_snapshot() as seen:  # the counts and the dump are of one moment

@@ -9,11 +9,11 @@ from tender_ledger.core.rights import Right
 from tender_ledger.core.terms import Scope
 from tender_ledger.core.text import clean, whole_number
 from tender_ledger.formats.languages import is_private, language_of
-from tender_ledger.operations import clock
+from tender_ledger.operations import clock, long_work
 from tender_ledger.operations.errors import NotFound, Refused, code_of, constraints_as_refusals, degrees_of, number_of, required
 from tender_ledger.operations.names_key import NamesKey
 from tender_ledger.operations.saving import made_once, saving
-from tender_ledger.storage.database import database
+from tender_ledger.storage.database import UNAVAILABLE, database
 from tender_ledger.storage.erasing import erase_holder_rows, keep_erasure, overwrite_deleted
 from tender_ledger.storage.history import act
 from tender_ledger.storage.models import (
@@ -323,5 +323,19 @@ def erase_holder(scope: Scope, code: str, typed: str) -> int:
             ]
         )
         writing.count_erased(records)
-    overwrite_deleted()
+    try:
+        overwrite_deleted()
+    except UNAVAILABLE:  # it is erased; of its traces in the server's files the worker takes care once there is room
+        long_work.begin("overwrite", scope, {}, lock="overwrite")
     return records
+
+
+def _overwrite(_task: long_work.Task, _of: Mapping[str, Any]) -> None:
+    overwrite_deleted()
+
+
+def _leave(_of: Mapping[str, Any], _why: str) -> None:
+    """The next erasure writes the tables anew as well."""
+
+
+long_work.register("overwrite", long_work.Work(_overwrite, _leave))

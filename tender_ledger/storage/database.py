@@ -3,6 +3,7 @@
 from collections.abc import Iterable, Iterator, Mapping, Sequence
 from contextlib import contextmanager
 from contextvars import ContextVar
+from errno import ENOSPC
 from pathlib import Path
 from select import select
 from typing import Any
@@ -13,7 +14,7 @@ from playhouse.pool import MaxConnectionsExceeded
 from playhouse.postgres_ext import PooledPsycopg3Database, Psycopg3Database
 from psycopg import DatabaseError
 from psycopg.conninfo import conninfo_to_dict, make_conninfo
-from psycopg.errors import InsufficientPrivilege
+from psycopg.errors import DiskFull, InsufficientPrivilege
 
 from tender_ledger.storage.masking import mask_rows
 
@@ -344,6 +345,17 @@ def new_ids(table: str, how_many: int) -> list[int]:
     sequence = value("SELECT pg_get_serial_sequence(%(table)s, 'id')", table=table)
     found = value("SELECT array_agg(nextval(%(s)s::regclass)) FROM generate_series(1, %(n)s)", s=sequence, n=how_many)
     return list(found or ())
+
+
+def disk_is_full(error: BaseException | None) -> bool:
+    """Whether an error, or what it came of, says that there is no room left on a disk."""
+    while error is not None:
+        if isinstance(error, DiskFull) or (isinstance(error, OSError) and error.errno == ENOSPC):
+            return True
+        if "No space left on device" in str(error):  # what a program or a dying server says of it
+            return True
+        error = error.__cause__ or error.__context__
+    return False
 
 
 def violated_constraint(error: IntegrityError) -> str:

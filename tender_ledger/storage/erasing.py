@@ -6,6 +6,7 @@ The one place where records are deleted rather than hidden. It asks for no right
 from typing import Any
 
 import psycopg
+from peewee import OperationalError
 
 from tender_ledger.storage.database import database, row, rows, run
 
@@ -298,6 +299,7 @@ def overwrite_deleted() -> list[str]:
     """Write the tables anew and let go of the log, so that no file of the server holds what was deleted.
 
     Returns what this person of the database may not do; then its administrator has to. Needs every table for a moment.
+    Raises OperationalError where the server goes, or has no room to write them.
     """
     refused = []
     with psycopg.connect(str(database.obj.database), autocommit=True) as connection:
@@ -312,4 +314,6 @@ def overwrite_deleted() -> list[str]:
                 connection.execute(statement)
             except psycopg.errors.InsufficientPrivilege:
                 refused.append(statement)
+            except (psycopg.OperationalError, psycopg.errors.InternalError_) as error:  # the second where no checkpoint is made
+                raise OperationalError(str(error)) from error
     return refused

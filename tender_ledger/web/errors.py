@@ -11,7 +11,7 @@ from tender_ledger.core.terms import NotAllowed
 from tender_ledger.formats.isolation import Busy
 from tender_ledger.operations.errors import CannotUndo, Conflict, NotFound, Refused
 from tender_ledger.operations.sign_in_delays import TooManyAttempts
-from tender_ledger.storage.database import UNAVAILABLE
+from tender_ledger.storage.database import UNAVAILABLE, disk_is_full
 from tender_ledger.web.shared.spread import is_htmx
 from tender_ledger.web.shared.words import gettext as _
 from tender_ledger.web.shared.words import ngettext
@@ -75,7 +75,13 @@ def _too_many(error: TooManyAttempts) -> tuple[str, int, dict[str, str]]:
     return *answer(429, sentence), {"Retry-After": str(error.seconds)}
 
 
-def _unavailable(_error: Exception) -> tuple[str, int, dict[str, str]]:
+def _unavailable(error: Exception) -> tuple[str, int, dict[str, str]]:
+    if disk_is_full(error):
+        sentence = _(
+            "The disk of the server is full. Nothing was saved of this; what you typed is in the page. Tell whoever runs the "
+            "server to make room, then try once more."
+        )
+        return *answer(503, sentence, _("The disk is full")), {"Retry-After": "60"}
     return *answer(503), {"Retry-After": "5"}
 
 

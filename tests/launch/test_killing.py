@@ -53,14 +53,18 @@ class Hand:
         self.token = self._token(self.at)
 
     def save(self, number: int, key: str) -> None:
-        told = {"client_key": key, "informant": "X-01", "plant": "P-001", "category": "food", "purpose": f"use {number % 7}",
-                "parts": "leaf", "words": f"told {number}"}  # fmt: skip
         began = time.monotonic()
-        while (status := self._post(f"{self.at}/reports", told)) != 303:
+        while (status := self.try_to_save(number, key)[0]) != 303:
             assert status in (0, 500, 502, 503), status
             self.refused += 1
             assert time.monotonic() - began < 30, f"save {number} was not taken for 30 seconds"
             time.sleep(0.1)
+
+    def try_to_save(self, number: int, key: str, more_words: str = "") -> tuple[int, str]:
+        """The status of one try, 0 where there was no answer, and the page of a failure."""
+        told = {"client_key": key, "informant": "X-01", "plant": "P-001", "category": "food", "purpose": f"use {number % 7}",
+                "parts": "leaf", "words": f"told {number}{more_words}"}  # fmt: skip
+        return self._send(f"{self.at}/reports", told)
 
     def _token(self, address: str) -> str:
         found = re.search(r'name="csrf_token" value="([^"]+)"', self.open(address, timeout=10).read().decode())
@@ -68,15 +72,17 @@ class Hand:
         return found[1]
 
     def _post(self, address: str, data: dict[str, str]) -> int:
-        """The status of the answer; 0 where there was none."""
+        return self._send(address, data)[0]
+
+    def _send(self, address: str, data: dict[str, str]) -> tuple[int, str]:
         body = urllib.parse.urlencode({**data, "csrf_token": self.token}).encode()
         request = urllib.request.Request(address, body, {"Referer": address})  # noqa: S310 - our own server's address
         try:
-            return int(self.open(request, timeout=10).status)
+            return int(self.open(request, timeout=10).status), ""
         except urllib.error.HTTPError as answer:
-            return answer.code
+            return answer.code, answer.read().decode(errors="replace")
         except (OSError, http.client.HTTPException):
-            return 0
+            return 0, ""
 
 
 def pid_of(one: Started, what: str, chance: random.Random) -> int:
