@@ -1,11 +1,15 @@
-"""How long a text may be, in characters, by the name of its column or of the field in which it is typed.
+"""How much comes in at once: rows and columns of a sheet, records of a file, and characters of a text, by the name of its
+column or of the field in which it is typed.
 
-The same lengths are checked in forms, in operations, and by the database (migration 0027); a test holds the three together.
+The same lengths of texts are checked in forms, in operations, and by the database (migration 0027); a test holds the three
+together.
 """
 
 from collections.abc import Iterator, Mapping
 
 CODE, LINE, WORDS, LIST = 64, 500, 20_000, 200_000
+ROWS, COLUMNS = 300_000, 1_000  # of a sheet that comes in
+RECORDS = 5_000  # of a file of references
 _CODES = frozenset({"code", "abbreviation", "scheme", "vocabulary", "zone", "language", "unit"})
 _WORDS = frozenset(
     {"words", "note", "remarks", "verbatim", "conditions", "reason", "protocol", "question", "citation", "cited", "caption",

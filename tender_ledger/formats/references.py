@@ -15,6 +15,7 @@ import rispy
 from bibtexparser import middlewares
 from bibtexparser.entrypoint import parse_string
 
+from tender_ledger.core.limits import RECORDS
 from tender_ledger.core.messages import InputRefused, Problem
 from tender_ledger.core.text import clean
 from tender_ledger.formats.csl_items import Item, read_item
@@ -55,7 +56,8 @@ class References:
 def read_references(data: bytes, name: str = "the references") -> References:
     """The records of a BibTeX, RIS or CSL-JSON file, known by what it begins with.
 
-    A record without a title is a problem and no item. Raises InputRefused for what is none of the three.
+    A record without a title is a problem and no item. Raises InputRefused for what is none of the three, and for
+    more than RECORDS.
     """
     try:
         text = data.decode("utf-8-sig").strip()
@@ -69,6 +71,11 @@ def read_references(data: bytes, name: str = "the references") -> References:
         found, problems = _bibtex(text, name)
     else:
         raise InputRefused(Problem("This is no list of references.", name, text[:40] or "nothing", "BibTeX, RIS or CSL-JSON"))
+    if len(found) > RECORDS:
+        remedy = "Bring it in parts."
+        raise InputRefused(
+            Problem("These are too many records.", name, f"{len(found):,} records", f"at most {RECORDS:,} records", remedy)
+        )
     for at, one in enumerate(found, 1):
         if not one.get("title"):
             problems.append(Problem("The record has no title.", f"{name}, record {at}", expected="a title"))

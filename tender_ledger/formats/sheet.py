@@ -7,6 +7,7 @@ import unicodedata
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
 
+from tender_ledger.core.limits import COLUMNS, ROWS
 from tender_ledger.core.messages import InputRefused, Problem, RowProblem
 
 Row = dict[str, str]
@@ -34,7 +35,7 @@ def read_sheet(data: bytes, required: Sequence[str], name: str = "file") -> Shee
     """Read a sheet: UTF-8 with or without BOM, comma, semicolon or tab, text normalised to NFC, cells trimmed.
 
     Raises InputRefused naming line and column: no UTF-8, no header, a column twice or missing, a row of wrong length.
-    Empty lines are passed over. A sheet with a header alone has no rows.
+    Also one of more than ROWS rows or COLUMNS columns. Empty lines are passed over. A sheet with a header alone has no rows.
     """
     sheet, misfits = scan_sheet(data, required, name)
     if misfits:
@@ -65,6 +66,8 @@ def scan_sheet(data: bytes, required: Sequence[str], name: str = "file", *,
         header = [cell_read(cell.strip()) for cell in next(reader)]
     except (StopIteration, csv.Error):
         raise InputRefused(Problem("There is no header row.", f"{name}, line 1", expected=", ".join(required))) from None
+    if len(header) > COLUMNS:
+        raise _too_many("columns", COLUMNS, name, "Bring the columns that are needed.")
     _check_header(header, required, name)
     return _rows(reader, header, name)
 
@@ -96,6 +99,8 @@ def _rows(reader: Iterable[list[str]], header: list[str], name: str) -> tuple[Sh
             start, line = line, reader.line_num + 1  # type: ignore[attr-defined]
             if not any(cell.strip() for cell in cells):
                 continue
+            if len(rows) + len(misfits) == ROWS:
+                raise _too_many("rows", ROWS, name, "Bring it in parts.")
             if len(cells) != len(header):
                 what = "The row has another number of cells than the header."
                 misfits.append(
@@ -107,6 +112,12 @@ def _rows(reader: Iterable[list[str]], header: list[str], name: str) -> tuple[Sh
     except csv.Error as error:
         raise InputRefused(Problem(f"The quoting is broken: {error}.", f"{name}, line {line}")) from None
     return Sheet(tuple(header), tuple(rows), tuple(lines)), misfits
+
+
+def _too_many(what: str, most: int, name: str, remedy: str) -> InputRefused:
+    return InputRefused(
+        Problem(f"The sheet has too many {what}.", name, f"more than {most:,} {what}", f"at most {most:,} {what}", remedy)
+    )
 
 
 _FORMULA = re.compile(r"'*[=+\-@\t\r]")

@@ -1,7 +1,10 @@
 """Reference lists in three open formats give one record; a record is written out in one style."""
 
+import json
+
 import pytest
 
+from tender_ledger.core.limits import RECORDS
 from tender_ledger.core.messages import InputRefused
 from tender_ledger.formats.citing import cite, cite_plainly
 from tender_ledger.formats.references import date_of, name_of, read_references
@@ -75,3 +78,9 @@ def test_a_name_with_and_without_a_comma():
                                   {"type": "book", "title": "T", "author": [{}], "issued": {"date-parts": [["x"]]}}])  # fmt: skip
 def test_an_unusual_record_is_still_written(item: dict[str, object]):
     assert str(item.get("title", "")) in cite_plainly(item)
+
+
+def test_more_records_than_a_list_may_have_are_refused():
+    records = json.dumps([{"type": "book", "title": f"Plants {at}"} for at in range(RECORDS + 1)])
+    with pytest.raises(InputRefused, match=r"5,001 records\. Expected: at most 5,000 records"):
+        read_references(records.encode(), "library.json")

@@ -8,6 +8,8 @@ from hypothesis import given
 from hypothesis import strategies as st
 from openpyxl import load_workbook
 
+from tender_ledger.core.limits import COLUMNS, ROWS
+from tender_ledger.core.messages import InputRefused
 from tender_ledger.formats.sheet import cell_read, cell_written, read_sheet, write_lines, write_sheet
 from tender_ledger.formats.tables import Column, Table, table_csv, table_xlsx
 
@@ -52,3 +54,19 @@ def test_heads_and_cells_of_every_kind_of_file_are_harmless():
     assert table_csv(table).decode().splitlines() == ["a,b", "'@SUM(1),-1.5"]
     lines = list(csv.reader(io.StringIO(write_lines(["=a"], [["-b"], ["c", "\td"]]).decode())))
     assert lines == [["'=a"], ["'-b"], ["c", "'\td"]]
+
+
+@pytest.mark.parametrize(
+    ("sheet", "said"),
+    [
+        (b"name\n" + b"a\n" * (ROWS + 1), "too many rows. Found: more than 300,000 rows"),
+        (b",".join(b"c%d" % at for at in range(COLUMNS + 1)) + b"\n", "too many columns"),
+    ],
+)
+def test_a_sheet_larger_than_any_is_refused_with_what_it_may_hold(sheet: bytes, said: str):
+    with pytest.raises(InputRefused, match=said):
+        read_sheet(sheet, (), "reports.csv")
+
+
+def test_a_sheet_of_as_many_rows_as_it_may_have_is_read():
+    assert len(read_sheet(b"name\n" + b"a\n" * ROWS, (), "reports.csv").rows) == ROWS

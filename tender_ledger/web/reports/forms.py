@@ -14,7 +14,10 @@ from tender_ledger.web.shared.words import gettext as _
 class ImportForm(LedgerForm):
     reports = FileField(
         _("The table of reports"),
-        description=_("reports.csv: one row a statement, CSV in UTF-8; or all tables of an export as one archive."),
+        description=_(
+            "reports.csv: one row a statement, CSV in UTF-8; or all tables of an export as one archive. "
+            "At most 300,000 rows and 64 MB at once."
+        ),
     )
     informants = FileField(
         _("Everybody interviewed, where there is a list"),
