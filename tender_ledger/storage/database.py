@@ -243,6 +243,7 @@ class _Answers:
 _answers: ContextVar[_Answers | None] = ContextVar("answers of this request", default=None)
 _READS = ("SELECT", "WITH")
 _LONGEST_QUESTION = 2_000  # characters of the values; what asks of many rows is hardly asked twice
+_LONGEST_ANSWER = 5_000  # rows that are held until the request ends
 
 
 def ask_once() -> None:
@@ -276,7 +277,8 @@ def _answer(sql: str, parameters: dict[str, Any]) -> tuple[list[str], list[tuple
         return answers.known[question]
     cursor = database.execute_sql(sql, parameters)
     answer = [column.name for column in cursor.description], cursor.fetchall()
-    if answers is not None and sql.lstrip().startswith(_READS) and len(question[1]) <= _LONGEST_QUESTION:
+    short = len(question[1]) <= _LONGEST_QUESTION and len(answer[1]) <= _LONGEST_ANSWER
+    if answers is not None and short and sql.lstrip().startswith(_READS):
         answers.known[question] = answer
     return answer
 
