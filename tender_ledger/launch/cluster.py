@@ -6,7 +6,7 @@ import shutil
 import socket
 import subprocess
 import time
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from pathlib import Path
 
 from tender_ledger.launch.state import PROJECT, StateFolder
@@ -41,6 +41,7 @@ class Cluster:
     application_password: str
     throw_away: bool = False
     port: int = 0
+    prepared: bool = field(default=False, init=False)
 
     @property
     def data(self) -> Path:
@@ -76,7 +77,9 @@ class Cluster:
                 raise ClusterError(f"PostgreSQL did not start. Its log says why: {self.log}")
             if done.returncode:
                 time.sleep(0.3)
-        prepare_database(self.owner_url("postgres"), "ledger", self.application_password)
+        if not self.prepared:  # one that was killed is as it was
+            prepare_database(self.owner_url("postgres"), "ledger", self.application_password)
+            self.prepared = True
 
     def alive(self) -> bool:
         """Whether the server process of this folder lives; cheap enough to ask twice a second."""

@@ -12,7 +12,8 @@ from types import FrameType
 from tender_ledger.launch.cluster import Cluster, ClusterError
 
 _LOOK_EVERY = 0.5  # seconds
-_WORKER_AGAIN = 2.0  # seconds between two beginnings of a worker
+_WORKER_AGAIN = 5.0  # seconds between two beginnings of a worker
+_NICE = 5  # who waits for a page goes before long work
 _PR_SET_PDEATHSIG = 1
 
 
@@ -76,13 +77,13 @@ class Supervisor:
         self.server = self._begin(self._command())
 
     def _mind_worker(self) -> None:
-        """One that ends by itself, as where the database is away, is begun again no more often than every two seconds."""
+        """One that ends by itself, as where the database is away, is begun again no more often than every five seconds."""
         if self.worker is not None and self.worker.poll() is None:
             return
         if time.monotonic() - self.worker_begun < _WORKER_AGAIN:
             return
         self.worker_begun = time.monotonic()
-        self.worker = self._begin([sys.executable, "-m", "tender_ledger.launch.worker"])
+        self.worker = self._begin(["nice", "-n", str(_NICE), sys.executable, "-m", "tender_ledger.launch.worker"])
 
     def _begin(self, command: list[str]) -> subprocess.Popen[bytes]:
         return subprocess.Popen(
@@ -96,7 +97,7 @@ class Supervisor:
         return [
             sys.executable, "-m", "gunicorn", "--bind", self.at, "--workers", str(self.workers),
             "--worker-class", "gthread", "--threads", "8", "--graceful-timeout", "20", "--timeout", "60", "--no-control-socket",
-            "--log-level", "warning", "tender_ledger.web.app:served_app()",
+            "--log-level", "warning", "--preload", "tender_ledger.web.app:served_app()",
         ]  # fmt: skip
 
     def _end(self) -> None:
