@@ -120,7 +120,7 @@ def test_work_that_ends_its_worker_again_and_again_is_given_up_and_says_so(small
     )
     assert uploads.wait_for(small.scope, number, 20) == "refused"
     assert "ended its worker" in str(value("SELECT outcome FROM import_upload WHERE id = %(n)s", n=number))
-    assert jobs() == 0
+    until(lambda: jobs() == 0, 10)
 
 
 def test_the_worker_says_nothing_of_what_it_works_on(started: Started):
