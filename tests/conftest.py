@@ -62,7 +62,9 @@ class Threads:
     def __init__(self) -> None:
         self.under_way: list[threading.Thread] = []
 
-    def __call__(self, said: Mapping[str, Any], *, lock: str) -> None:
+    def __call__(self, said: Mapping[str, Any], *, lock: str, after: int = 0) -> None:
+        if after:  # what is tried at once before
+            return
         text = json.dumps(dict(said))
         thread = threading.Thread(target=lambda: long_work.do(json.loads(text), ChecklistNames()), name=lock, daemon=True)
         self.under_way.append(thread)

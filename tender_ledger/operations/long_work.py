@@ -47,8 +47,9 @@ def register(kind: str, work: Work) -> None:
     _KINDS[kind] = work
 
 
-def begin(kind: str, scope: Scope, of: Mapping[str, Any], *, lock: str) -> None:
-    """Queue work in the caller's transaction; `of` holds JSON values. Nothing is queued twice under one lock."""
+def begin(kind: str, scope: Scope, of: Mapping[str, Any], *, lock: str, after: int = 0) -> None:
+    """Queue work in the caller's transaction, to be done `after` seconds; `of` holds JSON values. Nothing is queued twice
+    under one lock."""
     if kind not in _KINDS:
         raise ValueError(kind)
     said = {
@@ -59,7 +60,7 @@ def begin(kind: str, scope: Scope, of: Mapping[str, Any], *, lock: str) -> None:
         "day": scope.day.isoformat(),
         "of": dict(of),
     }
-    put(said, lock=lock)
+    put(said, lock=lock, after=after)
 
 
 def do(said: Mapping[str, Any], names: NamesService) -> None:

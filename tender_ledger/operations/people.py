@@ -2,6 +2,7 @@
 
 import re
 from collections.abc import Mapping, Sequence
+from contextlib import suppress
 from datetime import date
 from typing import Any
 
@@ -28,6 +29,7 @@ from tender_ledger.storage.models import (
 )
 from tender_ledger.storage.queries import people, plants, results, studies
 from tender_ledger.storage.queries.erasures import installation_id, remember_erasures
+from tender_ledger.storage.queue import take_back
 
 _FIELD_NUMBER = re.compile(r"(?:P-?)?0*([1-9]\d{0,8})$", re.I)
 _BIRTH = re.compile(r"(?P<year>\d{4})$|(?P<decade>\d{3}0)s$")
@@ -323,11 +325,15 @@ def erase_holder(scope: Scope, code: str, typed: str) -> int:
             ]
         )
         writing.count_erased(records)
-    try:
+        # Where its traces cannot be written over now, as on a full disk, the worker does it once there is room.
+        long_work.begin("overwrite", scope, {}, lock=_OVERWRITE, after=60)
+    with suppress(*UNAVAILABLE):
         overwrite_deleted()
-    except UNAVAILABLE:  # it is erased; of its traces in the server's files the worker takes care once there is room
-        long_work.begin("overwrite", scope, {}, lock="overwrite")
+        take_back(_OVERWRITE)
     return records
+
+
+_OVERWRITE = "overwrite"
 
 
 def _overwrite(_task: long_work.Task, _of: Mapping[str, Any]) -> None:

@@ -12,7 +12,7 @@ from procrastinate.exceptions import AlreadyEnqueued
 from procrastinate.jobs import Status
 from procrastinate.schema import SchemaManager
 
-from tender_ledger.storage.database import UNAVAILABLE, connection_options, database
+from tender_ledger.storage.database import UNAVAILABLE, connection_options, database, run
 
 SCHEMA = "queue"
 _TASK = "work"
@@ -30,19 +30,30 @@ def schema_statements() -> str:
     return str(SchemaManager.get_schema()).replace("%", "%%")
 
 
-def put(said: Mapping[str, Any], *, lock: str) -> None:
+def put(said: Mapping[str, Any], *, lock: str, after: int = 0) -> None:
     """Put work into the queue in the caller's transaction, so that it is there exactly when what else was written is.
 
-    Of one `lock` one piece of work is done at a time and one waits; another that would wait is not put in.
+    It is done no sooner than `after` seconds from now. Of one `lock` one piece of work is done at a time and one waits;
+    another that would wait is not put in.
     """
     try:
         with database.atomic():
             task = _deferring.configure_task(
-                _TASK, allow_unknown=True, lock=lock, queueing_lock=lock, connection=database.connection()
+                _TASK,
+                allow_unknown=True,
+                lock=lock,
+                queueing_lock=lock,
+                connection=database.connection(),
+                schedule_in={"seconds": after} if after else None,
             )
             task.defer(**said)
     except AlreadyEnqueued:
         return
+
+
+def take_back(lock: str) -> None:
+    """Take work that waits out of the queue, since it was done otherwise."""
+    run("DELETE FROM procrastinate_jobs WHERE lock = %(lock)s AND status = 'todo'", lock=lock)
 
 
 def take_out(url: str, do: Callable[[Mapping[str, Any]], None], give_up: Callable[[Mapping[str, Any]], None]) -> None:

@@ -19,12 +19,12 @@ from psycopg import errors
 from tender_ledger.launch.backup import BackupRefused, back_up
 from tender_ledger.launch.cluster import free_port
 from tender_ledger.operations import import_uploads as uploads
-from tender_ledger.operations import long_work
+from tender_ledger.operations import long_work, people
 from tender_ledger.storage import queue
 from tender_ledger.storage.database import UNAVAILABLE, rows, value
 from tests.conftest import SignedIn
 from tests.factories import SmallStudy
-from tests.launch.running import Started, database_of, ready, until
+from tests.launch.running import Started, database_folder, database_of, ready, until
 from tests.launch.test_killing import Hand
 
 SIZE = 260  # megabytes
@@ -107,6 +107,27 @@ def test_what_was_acknowledged_stays_and_work_goes_on_once_there_is_room(
         assert set(keys) <= set(kept)
         assert value("SELECT count(*) FROM use_report WHERE words = ''") == ROWS
         assert value("SELECT count(*) FROM act a WHERE NOT EXISTS (SELECT FROM change c WHERE c.act_id = a.id)") == 0
+
+
+def test_an_erasure_on_a_full_disk_is_done_or_not_done_and_its_traces_go_once_there_is_room(
+    disk: SmallDisk, started: Started, monkeypatch: pytest.MonkeyPatch
+):
+    monkeypatch.setattr(long_work, "put", queue.put)
+    mark = "zqxvyword"
+    small, _table = prepare(started)
+    with database_of(started.state):
+        small.report(1, "X-01", 1, category="food", purpose=mark)
+        disk.fill(left=1500)
+        with suppress(*UNAVAILABLE):
+            people.erase_holder(small.scope, "X-01", "X-01")
+    disk.make_room()
+    until(lambda: ready(started.address), 120, started.out.read_text)
+    with database_of(started.state):
+        if value("SELECT count(*) FROM holder WHERE code = 'X-01'"):
+            people.erase_holder(small.scope, "X-01", "X-01")
+        until(lambda: not value("SELECT count(*) FROM procrastinate_jobs"), 120)
+    files = [file for file in database_folder(started.state).rglob("*") if file.is_file()]
+    assert [file for file in files if mark.encode() in file.read_bytes()] == []
 
 
 def test_a_backup_onto_a_full_disk_leaves_nothing_half_and_says_so(disk: SmallDisk, demo_db: str):
