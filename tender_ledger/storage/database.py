@@ -194,8 +194,11 @@ def _grant_rows(owner: Psycopg3Database) -> None:
     schemas = ("public", "queue")
     there = owner.execute_sql("SELECT array_agg(nspname::text) FROM pg_namespace WHERE nspname = ANY(%s)", (list(schemas),))
     for schema in there.fetchone()[0]:
-        for rights in ("USAGE ON SCHEMA {}", "SELECT, INSERT, UPDATE, DELETE ON ALL TABLES IN SCHEMA {}",
-                       "USAGE, SELECT, UPDATE ON ALL SEQUENCES IN SCHEMA {}"):  # fmt: skip
+        for rights in (
+            "USAGE ON SCHEMA {}",
+            "SELECT, INSERT, UPDATE, DELETE ON ALL TABLES IN SCHEMA {}",
+            "USAGE, SELECT, UPDATE ON ALL SEQUENCES IN SCHEMA {}",
+        ):
             owner.execute_sql(f"GRANT {rights.format(schema)} TO {application}")
     owner.execute_sql(f"REVOKE INSERT, UPDATE, DELETE ON schema_migration FROM {application}")
 

@@ -72,8 +72,11 @@ def _select(scope: Scope, condition: str) -> str:
 def reports(scope: Scope, *, encounter_id: int | None = None, plant_id: int | None = None, informant_id: int | None = None,
             limit: int | None = None, offset: int = 0) -> list[dict[str, Any]]:  # fmt: skip
     """Reports in the order they were told, optionally of one encounter, plant or informant."""
-    told = {"encounter": ("r.encounter_id", encounter_id), "plant": ("r.plant_id", plant_id),
-            "informant": ("r.informant_id", informant_id)}  # fmt: skip
+    told = {
+        "encounter": ("r.encounter_id", encounter_id),
+        "plant": ("r.plant_id", plant_id),
+        "informant": ("r.informant_id", informant_id),
+    }
     condition = f"""true {narrowed(**told)}
         ORDER BY e.day_from DESC NULLS LAST, e.number DESC, r.id LIMIT %(limit)s OFFSET %(offset)s"""
     more = {"encounter": encounter_id, "plant": plant_id, "informant": informant_id, "limit": limit, "offset": offset}
