@@ -432,6 +432,27 @@ addEventListener("pagehide", () => {
   if (form && waiting) keepDraft(form);
 });
 
+// A page that is loaded anew is asked for before the old one is left, so that the server would
+// answer without the keys of the last half second: they wait here and are drawn by asking again.
+const LAST_KEYS = "last keys of a draft";
+
+addEventListener("beforeunload", () => {
+  const form = document.getElementById("capture");
+  if (!form?.dataset.draft || !waiting) return;
+  const body = new URLSearchParams(new FormData(form)).toString();
+  sessionStorage.setItem(LAST_KEYS, JSON.stringify({path: form.dataset.draft, body}));
+});
+
+async function drawLastKeys() {
+  const last = JSON.parse(sessionStorage.getItem(LAST_KEYS));
+  sessionStorage.removeItem(LAST_KEYS);
+  if (!last || document.getElementById("capture")?.dataset.draft !== last.path) return;
+  const answer = await fetch(last.path, {method: "POST", body: new URLSearchParams(last.body)});
+  if (answer.ok && !waiting) location.reload();
+}
+
+drawLastKeys();
+
 export function say(sentence, harm = true) {
   const place = document.getElementById("said") || document.getElementById("notices");
   if (!place) return;
