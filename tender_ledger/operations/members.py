@@ -5,6 +5,7 @@ import secrets
 from datetime import timedelta
 from typing import Any
 
+from tender_ledger.core.limits import check_lengths
 from tender_ledger.core.rights import Right, Role
 from tender_ledger.core.terms import Member, Scope
 from tender_ledger.core.text import clean, fold
@@ -42,11 +43,18 @@ def remove_role(scope: Scope, membership_id: int, version: int) -> None:
 def invite(scope: Scope, role: str, meant_for: str, community: str | int = "") -> str:
     """Make an invitation to a role, open for INVITED_FOR; returns the token of its link, which is kept nowhere."""
     scope.viewer.require(Right.ADMINISTER)
-    token = secrets.token_urlsafe(32)
-    Invitation.insert(
-        study_id=scope.study_id, token_sha256=_digest(token), role=_role(role), meant_for=clean(meant_for),
-        community_id=_guarded(scope, role, community), invited_by=scope.viewer.person_id, expires_at=clock.now() + INVITED_FOR,
-    ).execute()  # fmt: skip
+    token, guarded = secrets.token_urlsafe(32), _guarded(scope, role, community)
+    with constraints_as_refusals():
+        check_lengths({"meant_for": meant_for})
+        Invitation.insert(
+            study_id=scope.study_id,
+            token_sha256=_digest(token),
+            role=_role(role),
+            meant_for=clean(meant_for),
+            community_id=guarded,
+            invited_by=scope.viewer.person_id,
+            expires_at=clock.now() + INVITED_FOR,
+        ).execute()
     return token
 
 

@@ -6,6 +6,7 @@ from contextlib import suppress
 from datetime import date
 from typing import Any
 
+from tender_ledger.core.limits import check_lengths
 from tender_ledger.core.rights import Right
 from tender_ledger.core.terms import Scope
 from tender_ledger.core.text import clean, whole_number
@@ -156,6 +157,8 @@ def set_real_name(scope: Scope, holder_id: int, name: str, key: NamesKey | None,
     """Keep a holder's real name and how to reach them, encrypted, bound to study and holder. Refused without a key."""
     scope.viewer.require(Right.REVEAL)
     lines = [" ".join(required(name, "name", "The name").split()), " ".join(clean(contact).split())]
+    with constraints_as_refusals():
+        check_lengths({"name": lines[0], "contact": lines[1]})
     if key is None:
         raise Refused({"name": "This installation has no key for names, so it takes none. Set TENDER_KEY and try again."})
     nonce, ciphertext = key.encrypt("\n".join(filter(None, lines)), study_id=scope.study_id, holder_id=holder_id)
@@ -193,7 +196,10 @@ def reveal_real_name(scope: Scope, code: str, reason: str, key: NamesKey | None)
     holder = people.holder(scope, code)
     if holder is None or holder["sealed"]:
         raise NotFound(code)
-    Disclosure.insert(study_id=scope.study_id, person_id=scope.viewer.person_id, holder_id=holder["id"], reason=reason).execute()
+    with constraints_as_refusals():
+        check_lengths({"reason": reason})
+        logged = {"study_id": scope.study_id, "person_id": scope.viewer.person_id, "holder_id": holder["id"], "reason": reason}
+        Disclosure.insert(**logged).execute()
     kept = people.identity(scope, holder["id"])
     if kept is None or key is None:
         raise Refused({"reason": "No name is kept for this holder, or this installation has no key to read it."})

@@ -245,7 +245,7 @@ class _Answers:
 
 _answers: ContextVar[_Answers | None] = ContextVar("answers of this request", default=None)
 _READS = ("SELECT", "WITH")
-_LONGEST_QUESTION = 2_000  # characters of the values; what asks of many rows is hardly asked twice
+_LONGEST_QUESTION = 500_000  # characters of the values; what is kept of all plants goes along with a question
 _LONGEST_ANSWER = 5_000  # rows that are held until the request ends
 
 

@@ -83,6 +83,8 @@ def _not_text() -> str | None:
     """What is wrong with a path, query or form that holds what no text may; None where nothing is."""
     sent = (one for given in (request.args, request.form) for pair in given.items(multi=True) for one in pair)
     for text in (request.path, *sent):
+        if text is None:  # a part of a form that bears no name
+            return _("A field was sent without its name. Go back, load the page again and send it once more.")
         if wrong := control_character(text):
             return _(
                 "Something that was sent holds the control character %(character)s, which no text can keep. Go back, take it out "

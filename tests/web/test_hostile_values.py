@@ -63,6 +63,31 @@ def test_a_control_character_in_a_form_is_refused_and_nothing_is_saved(client: F
     assert value("SELECT count(*) FROM encounter") == before
 
 
+def test_a_field_without_a_name_is_refused(client: FlaskClient):
+    body = b"--x\r\nContent-Disposition: form-data\r\n\r\na\r\n--x--\r\n"
+    answer = client.post("/study/VELDRA/encounters/new", data=body, content_type="multipart/form-data; boundary=x")
+    assert answer.status_code == 400
+    assert "A field was sent without its name." in answer.text
+
+
+@pytest.mark.parametrize(
+    ("path", "typed", "table"),
+    [
+        ("invitations", {"role": "reader", "meant_for": "m" * (LINE + 1)}, "invitation"),
+        ("people/holders/ONS-01/reveal", {"reason": "r" * (WORDS + 1)}, "disclosure"),
+        ("people/holders/ONS-01/name", {"name": "n" * (LINE + 1)}, "holder_identity"),
+    ],
+)
+def test_a_text_that_is_kept_outside_the_history_has_a_length_too(
+    client: FlaskClient, path: str, typed: dict[str, str], table: str
+):
+    before = value(f"SELECT count(*) FROM {table}")
+    answer = client.post(f"/study/VELDRA/{path}", data={"version": "1", **typed})
+    assert answer.status_code == 422
+    assert "This is too long. It has" in answer.text
+    assert value(f"SELECT count(*) FROM {table}") == before
+
+
 @pytest.mark.parametrize("number", ["9" * 5_000, "²", "9223372036854775808", "2147483648", "-1", "٣"])
 def test_an_address_with_a_number_that_no_record_has_leads_nowhere(client: FlaskClient, number: str):
     assert client.get(f"/study/VELDRA/plants/{number}").status_code == 404

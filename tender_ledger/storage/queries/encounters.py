@@ -1,10 +1,12 @@
 """Encounters that the viewer may know of, and who was present."""
 
+import json
 from collections.abc import Sequence
 from typing import Any
 
 from tender_ledger.core.terms import Scope
 from tender_ledger.storage.database import row, rows
+from tender_ledger.storage.queries.kept import kept_by_part
 from tender_ledger.storage.queries.terms import (
     TERMS,
     THESE_BARRED,
@@ -44,12 +46,31 @@ def hidden_encounters(scope: Scope) -> list[int]:
     return [one["id"] for one in found]
 
 
+def _report_numbers(scope: Scope, which: str) -> str:
+    """The statement that counts the reports shown of the encounters that are `which`; it begins WITH_TERMS."""
+    return f"""SELECT r.encounter_id, count(*) AS n FROM use_report r {THESE_TERMS} r.informant_id
+        WHERE r.study_id = %(study)s AND r.removed_at IS NULL AND {report_allowed(scope, among=THESE_BARRED)} AND {which}
+        GROUP BY r.encounter_id"""
+
+
+def _kept_report_numbers(scope: Scope) -> dict[int, int]:
+    """How many reports of each encounter are shown."""
+
+    def compute(ids: list[int] | None) -> dict[int, int]:
+        which = "true" if ids is None else "r.encounter_id = ANY(%(encounters)s)"
+        found = rows(f"{WITH_TERMS} {_report_numbers(scope, which)}", **parameters(scope, encounters=ids))
+        return {one["encounter_id"]: one["n"] for one in found}
+
+    return kept_by_part(scope, f"reports of encounters {scope.purpose}", "encounter", compute)
+
+
 def _encounters(scope: Scope, number: int | None = None) -> str:
-    """Encounters that the viewer may know of, each with the codes of the people and the number of the reports shown."""
-    return f"""{_there(scope, number)},
-        told AS (SELECT r.encounter_id, count(*) AS n FROM use_report r JOIN wanted w ON w.id = r.encounter_id
-            {THESE_TERMS} r.informant_id WHERE r.removed_at IS NULL AND {report_allowed(scope, among=THESE_BARRED)}
-            GROUP BY r.encounter_id)
+    """Encounters that the viewer may know of, each with the codes of the people and the number of the reports shown; of all
+    encounters the numbers are those that are kept."""
+    told = "SELECT key::bigint AS encounter_id, value::bigint AS n FROM jsonb_each_text(%(kept)s::jsonb)"
+    if number is not None:
+        told = _report_numbers(scope, "r.encounter_id IN (SELECT id FROM wanted)")
+    return f"""{_there(scope, number)}, told AS ({told})
         SELECT e.id, e.number, e.kind, e.title, e.day_from, e.day_to, e.approximate, e.interpreter, e.version, e.community_id,
             e.place, e.latitude, e.longitude,
             e.language_id, coalesce(c.name, '') AS community, l.name AS language, l.code AS language_code,
@@ -61,7 +82,8 @@ def _encounters(scope: Scope, number: int | None = None) -> str:
 
 def encounters(scope: Scope) -> list[dict[str, Any]]:
     """The encounters, the latest first, those of unknown day last."""
-    return rows(f"{_encounters(scope)} ORDER BY e.day_from DESC NULLS LAST, e.number DESC", **parameters(scope))
+    kept = json.dumps(_kept_report_numbers(scope))
+    return rows(f"{_encounters(scope)} ORDER BY e.day_from DESC NULLS LAST, e.number DESC", **parameters(scope, kept=kept))
 
 
 def encounter(scope: Scope, number: int) -> dict[str, Any] | None:

@@ -1,24 +1,55 @@
 """Answers that hold for one viewer until something is written in the study, or its day ends."""
 
 import json
-from collections.abc import Callable
-from typing import Any
+from collections.abc import Callable, Mapping
+from typing import Any, Literal
 
 from psycopg.types.json import Jsonb
 
 from tender_ledger.core.terms import Scope
-from tender_ledger.storage.database import ask_anew, row, rows, run, value
+from tender_ledger.storage.database import ask_anew, database, row, rows, run, value
 
 _OF_VIEWER = """c.study_id = %(study)s AND c.person_id = %(person)s AND c.day = %(day)s
     AND c.revision = (SELECT revision FROM study WHERE id = %(study)s)"""
 _STANDS = f"{_OF_VIEWER} AND c.digest = %(digest)s"
 _MOST = 60  # answers of one person that are kept
 
+Part = Literal["plant", "informant", "encounter"]
+# By part of a study: the entities whose changes alter what is known of single parts, and the parts that a change is of.
+_OF_PART: Mapping[Part, tuple[frozenset[str], str]] = {
+    "plant": (
+        frozenset({"use_report", "asking", "attestation", "local_name", "plant"}),
+        """CASE c.entity WHEN 'plant' THEN ARRAY[c.record_id]
+             WHEN 'attestation' THEN ARRAY(SELECT n.plant_id FROM local_name n WHERE n.id IN (
+               (c.before->>'local_name_id')::bigint, (c.after->>'local_name_id')::bigint))
+             WHEN 'use_report' THEN ARRAY[(c.before->>'plant_id')::bigint, (c.after->>'plant_id')::bigint]
+             WHEN 'asking' THEN ARRAY[(c.before->>'plant_id')::bigint, (c.after->>'plant_id')::bigint]
+             WHEN 'local_name' THEN ARRAY[(c.before->>'plant_id')::bigint, (c.after->>'plant_id')::bigint]
+           END""",
+    ),
+    "informant": (
+        frozenset({"use_report"}),
+        "ARRAY[(c.before->>'informant_id')::bigint, (c.after->>'informant_id')::bigint]",
+    ),
+    "encounter": (
+        frozenset({"use_report"}),
+        "ARRAY[(c.before->>'encounter_id')::bigint, (c.after->>'encounter_id')::bigint]",
+    ),
+}
+# Entities that say nothing of who may see or count what; a change of any other renews the whole answer.
+_WITHOUT_TERMS = frozenset(
+    {"use_report", "asking", "attestation", "local_name", "plant", "encounter", "determination", "picture", "specimen",
+     "feature", "free_list", "property_claim", "plant_link", "worklist_mark", "caution"}
+)  # fmt: skip
+_MOST_CHANGES = 500  # with more of them since, asking for everything is quicker
+
 
 def kept_body(scope: Scope, digest: str, compute: Callable[[], dict[str, Any]]) -> dict[str, Any]:
     """A small answer of JSON values, computed when it is not kept. A page takes several: all that stand are read at once."""
     stand = rows(
-        f"SELECT c.digest, c.body::text AS kept FROM kept_answer c WHERE {_OF_VIEWER} AND c.body IS NOT NULL", **_viewer(scope)
+        f"""SELECT c.digest, c.body::text AS kept FROM kept_answer c
+            WHERE {_OF_VIEWER} AND c.body IS NOT NULL AND NOT c.by_part""",
+        **_viewer(scope),
     )
     found = next((one["kept"] for one in stand if one["digest"] == digest), None)
     if found is not None:
@@ -45,6 +76,52 @@ def kept_ids(scope: Scope, digest: str, compute: Callable[[], list[int]], first:
     return ids[first - 1 : last], len(ids)
 
 
+def kept_by_part(scope: Scope, digest: str, part: Part, compute: Callable[[list[int] | None], dict[int, Any]]) -> dict[int, Any]:
+    """A JSON value of each part of the study (by its id) that has one, as far as the viewer may see.
+
+    After reports were written, `compute` is asked for the parts that they are of, else for all of them (None): after a
+    change of the terms or of anything else that may bear on what is seen. Within a transaction nothing is kept, since what
+    it wrote has no revision yet.
+    """
+    if database.in_transaction():
+        return compute(None)
+    kept = rows(  # all of the viewer's at once, since a page takes several
+        """SELECT c.digest, c.revision, c.revision = s.revision AS stands, c.body::text AS kept FROM kept_answer c
+           JOIN study s ON s.id = c.study_id
+           WHERE c.study_id = %(study)s AND c.person_id = %(person)s AND c.day = %(day)s AND c.by_part""",
+        **_viewer(scope),
+    )
+    there = next((one for one in kept if one["digest"] == digest), None)
+    known = {} if there is None else {int(key): one for key, one in json.loads(there["kept"]).items()}
+    if there is not None and there["stands"]:
+        return known
+    revision = _revision(scope)
+    changed = None if there is None else _changed_parts(scope, part, there["revision"], revision)
+    if changed is None:
+        known = compute(None)
+    elif changed:
+        known = {key: one for key, one in known.items() if key not in changed} | compute(sorted(changed))
+    _keep(scope, digest, revision, None, known, by_part=True)
+    return known
+
+
+def _changed_parts(scope: Scope, part: Part, since: int, until: int) -> set[int] | None:
+    """The parts that the changes between two revisions are of; None where they may bear on every part."""
+    entities, parts = _OF_PART[part]
+    found = rows(
+        f"""SELECT a.revision, c.entity::text AS entity, {parts} AS parts FROM act a JOIN change c ON c.act_id = a.id
+            WHERE a.study_id = %(study)s AND a.revision > %(since)s AND a.revision <= %(until)s LIMIT %(most)s""",
+        study=scope.study_id,
+        since=since,
+        until=until,
+        most=_MOST_CHANGES + 1,
+    )
+    every_act = len({one["revision"] for one in found}) == until - since
+    if len(found) > _MOST_CHANGES or not every_act or not all(one["entity"] in _WITHOUT_TERMS for one in found):
+        return None
+    return {key for one in found if one["entity"] in entities for key in one["parts"] if key is not None}
+
+
 def _key(scope: Scope, digest: str) -> dict[str, Any]:
     return {**_viewer(scope), "digest": digest}
 
@@ -59,10 +136,12 @@ def _revision(scope: Scope) -> int:
     return int(value("SELECT revision FROM study WHERE id = %(study)s", study=scope.study_id))
 
 
-def _keep(scope: Scope, digest: str, revision: int, ids: list[int] | None, body: dict[str, Any] | None) -> None:
+def _keep(
+    scope: Scope, digest: str, revision: int, ids: list[int] | None, body: Mapping[Any, Any] | None, *, by_part: bool = False
+) -> None:
     run(
-        """INSERT INTO kept_answer (study_id, person_id, digest, revision, day, ids, body)
-           SELECT s.id, %(person)s, %(digest)s, s.revision, %(day)s, %(ids)s::bigint[], %(body)s FROM study s
+        """INSERT INTO kept_answer (study_id, person_id, digest, revision, day, ids, body, by_part)
+           SELECT s.id, %(person)s, %(digest)s, s.revision, %(day)s, %(ids)s::bigint[], %(body)s, %(by_part)s FROM study s
            WHERE s.id = %(study)s AND s.revision = %(revision)s FOR SHARE OF s
            ON CONFLICT (study_id, person_id, digest) DO UPDATE
            SET revision = excluded.revision, day = excluded.day, ids = excluded.ids, body = excluded.body""",
@@ -70,11 +149,14 @@ def _keep(scope: Scope, digest: str, revision: int, ids: list[int] | None, body:
         revision=revision,
         ids=ids,
         body=None if body is None else Jsonb(body),
+        by_part=by_part,
     )
+    if by_part:
+        return
     run(
-        """DELETE FROM kept_answer WHERE study_id = %(study)s AND person_id = %(person)s AND digest <> %(digest)s
+        """DELETE FROM kept_answer WHERE study_id = %(study)s AND person_id = %(person)s AND digest <> %(digest)s AND NOT by_part
              AND (revision <> %(revision)s OR (SELECT count(*) FROM kept_answer
-                  WHERE study_id = %(study)s AND person_id = %(person)s) > %(most)s)""",
+                  WHERE study_id = %(study)s AND person_id = %(person)s AND NOT by_part) > %(most)s)""",
         **_key(scope, digest),
         revision=revision,
         most=_MOST,

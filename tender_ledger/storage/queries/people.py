@@ -4,7 +4,8 @@ from typing import Any
 
 from tender_ledger.core.terms import Scope
 from tender_ledger.storage.database import row, rows, value
-from tender_ledger.storage.queries.terms import TERMS, allowed, barred, parameters
+from tender_ledger.storage.queries.kept import kept_by_part
+from tender_ledger.storage.queries.terms import TERMS, THESE_BARRED, WITH_TERMS, allowed, barred, parameters
 
 
 def community_names(scope: Scope) -> dict[str, str]:
@@ -28,7 +29,9 @@ def community_codes(scope: Scope, ids: list[int]) -> list[str]:
 def communities(scope: Scope) -> list[dict[str, Any]]:
     """The communities, with their languages, what they lie within, and how many of their holders the viewer may see."""
     return rows(
-        f"""SELECT c.id, c.code, c.name, c.place, c.latitude, c.longitude, c.version, c.protocol, c.parent_id,
+        f"""WITH seen AS (SELECT h.community_id, count(*) AS holders FROM holder h JOIN informant i ON i.holder_id = h.id
+              {TERMS} i.id WHERE h.study_id = %(study)s AND {allowed(scope, written_by="h.recorded_by")} GROUP BY 1)
+           SELECT c.id, c.code, c.name, c.place, c.latitude, c.longitude, c.version, c.protocol, c.parent_id,
                   up.code AS parent_code, up.name AS parent,
                   coalesce((SELECT array_agg(d.name::text ORDER BY d.name) FROM community_dialect cd
                     JOIN dialect d ON d.id = cd.dialect_id WHERE cd.community_id = c.id), '{{}}') AS dialects,
@@ -38,9 +41,8 @@ def communities(scope: Scope) -> list[dict[str, Any]]:
                     JOIN language l ON l.id = cl.language_id WHERE cl.community_id = c.id), '{{}}') AS languages,
                   coalesce((SELECT array_agg(cl.language_id ORDER BY cl.language_id) FROM community_language cl
                     WHERE cl.community_id = c.id), '{{}}') AS language_ids,
-                  (SELECT count(*) FROM holder h JOIN informant i ON i.holder_id = h.id {TERMS} i.id
-                    WHERE h.community_id = c.id AND {allowed(scope, written_by="h.recorded_by")}) AS holders
-           FROM community c LEFT JOIN community up ON up.id = c.parent_id
+                  coalesce(seen.holders, 0) AS holders
+           FROM community c LEFT JOIN community up ON up.id = c.parent_id LEFT JOIN seen ON seen.community_id = c.id
            WHERE c.study_id = %(study)s AND c.removed_at IS NULL ORDER BY c.name""",
         **parameters(scope),
     )
@@ -55,14 +57,29 @@ def lies_within(scope: Scope, community_id: int, other_id: int) -> bool:
         study=scope.study_id, community=community_id, other=other_id))  # fmt: skip
 
 
+def _report_numbers(scope: Scope) -> dict[int, int]:
+    """How many reports of each informant there are that limits and restrictions leave shown."""
+
+    def compute(ids: list[int] | None) -> dict[int, int]:
+        which = "" if ids is None else "AND r.informant_id = ANY(%(informants)s)"
+        found = rows(
+            f"""{WITH_TERMS} SELECT r.informant_id, count(*) AS n FROM use_report r
+                WHERE r.study_id = %(study)s AND r.removed_at IS NULL AND NOT {barred("r", ["no_show"], THESE_BARRED)} {which}
+                GROUP BY r.informant_id""",
+            **parameters(scope, informants=ids),
+        )
+        return {one["informant_id"]: one["n"] for one in found}
+
+    return kept_by_part(scope, "reports of informants", "informant", compute)
+
+
 def holders(scope: Scope) -> list[dict[str, Any]]:
     """Holders whom the viewer may see, with the terms of the day and their numbers of shown reports."""
-    return rows(
+    found = rows(
         f"""SELECT h.id, h.code, h.gender, h.birth_year, h.birth_decade, h.chosen, h.version, h.community_id, t.expired_on,
                   c.code AS community_code, c.name AS community, i.id AS informant_id,
                   t.on_file, t.may_record, t.may_count, t.may_show, t.may_publish_aggregate, t.may_publish_rows,
-                  t.may_publish_verbatim, (SELECT count(*) FROM use_report r WHERE r.informant_id = i.id AND r.removed_at IS NULL
-                     AND NOT {barred("r", ["no_show"])}) AS reports,
+                  t.may_publish_verbatim,
                   (SELECT count(*) FROM encounter_informant ei JOIN encounter e ON e.id = ei.encounter_id
                     WHERE ei.informant_id = i.id AND ei.part = 'teller' AND e.removed_at IS NULL) AS encounters
            FROM holder h JOIN community c ON c.id = h.community_id JOIN informant i ON i.holder_id = h.id {TERMS} i.id
@@ -70,6 +87,8 @@ def holders(scope: Scope) -> list[dict[str, Any]]:
            ORDER BY h.code""",
         **parameters(scope),
     )
+    numbers = _report_numbers(scope)
+    return [one | {"reports": numbers.get(one["informant_id"], 0)} for one in found]
 
 
 def holder(scope: Scope, code: str) -> dict[str, Any] | None:

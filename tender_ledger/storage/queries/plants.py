@@ -1,17 +1,18 @@
 """Plants with the names and determinations that the viewer may see."""
 
+import json
 from collections.abc import Sequence
 from typing import Any
 
 from tender_ledger.core.terms import Scope
 from tender_ledger.core.text import LARGEST_NUMBER, fold
-from tender_ledger.storage.database import row, rows
+from tender_ledger.storage.database import row, rows, value
+from tender_ledger.storage.queries.kept import kept_by_part
 from tender_ledger.storage.queries.terms import (
     THESE_BARRED,
     THESE_BARS,
     THESE_TERMS,
     WITH_TERMS,
-    narrowed,
     parameters,
     report_allowed,
     telling_allowed,
@@ -24,16 +25,15 @@ _SHOWN = """(coalesce(known.shown, false) OR NOT p.told OR NOT coalesce(known.hi
     WHERE made.study_id = %(study)s AND made.entity = 'plant' AND made.record_id = p.id AND made.before IS NULL)))"""
 
 
-def _tellings(scope: Scope, which: str = "true", number: int | None = None) -> str:
-    """CTEs `terms`, `wanted` (plants that are `which`, or one by its number), `telling` (every report, asking and name that
-    somebody told of them) and `known`, what of it may be seen."""
+def _tellings(scope: Scope, which: str) -> str:
+    """CTEs of what people told of the plants that are `which` and what of it may be seen: `wanted` (the plants), `telling` (every
+    report, asking and name), `known` (by plant) and `heard` (by local name: how many attested it, whether they are seen)."""
     report = report_allowed(scope, among=THESE_BARRED)
     asking = telling_allowed(scope, informant="a.informant_id", plant="a.plant_id", written_by="a.recorded_by", among=THESE_BARS)
     name = telling_allowed(scope, informant="a.informant_id", plant="n.plant_id", written_by="e.recorded_by", among=THESE_BARS)
     recordable = "t.may_record AND NOT t.sealed AS recordable"
     return f"""{WITH_TERMS}, wanted AS (
-            SELECT * FROM plant WHERE study_id = %(study)s AND removed_at IS NULL AND {which}
-              {narrowed(number=("number", number))}),
+            SELECT * FROM plant WHERE study_id = %(study)s AND removed_at IS NULL AND {which}),
         telling AS (
             SELECT r.plant_id, NULL::bigint AS name_id, true AS is_report, r.removed_at IS NULL AS live, {report} AS seen,
                 {recordable}
@@ -45,18 +45,50 @@ def _tellings(scope: Scope, which: str = "true", number: int | None = None) -> s
             JOIN encounter e ON e.id = a.encounter_id {THESE_TERMS} a.informant_id),
         known AS (SELECT plant_id, bool_or(seen AND live) AS shown, bool_or(NOT seen) AS hidden,
                     bool_or(recordable) AS recordable, count(*) FILTER (WHERE is_report AND seen AND live) AS reports
-            FROM telling GROUP BY plant_id)"""
+            FROM telling GROUP BY plant_id),
+        heard AS (SELECT plant_id, name_id, count(*) FILTER (WHERE seen AND live) AS attested,
+                    bool_or(seen) FILTER (WHERE live) AS seen, bool_or(seen) AS ever_seen
+            FROM telling WHERE name_id IS NOT NULL GROUP BY plant_id, name_id)"""
 
 
-def _plants(scope: Scope, number: int | None = None) -> str:
+# The same CTEs of all plants, out of what is kept of them in `kept`.
+_KEPT_TELLINGS = """WITH wanted AS (SELECT * FROM plant WHERE study_id = %(study)s AND removed_at IS NULL),
+        kept AS MATERIALIZED (SELECT key::bigint AS plant_id, value FROM jsonb_each(%(kept)s::jsonb)),
+        known AS (SELECT plant_id, (value->>0)::boolean AS shown, (value->>1)::boolean AS hidden,
+                    (value->>2)::boolean AS recordable, (value->>3)::bigint AS reports FROM kept),
+        heard AS (SELECT k.plant_id, (name->>0)::bigint AS name_id, (name->>1)::bigint AS attested,
+                    (name->>2)::boolean AS seen, (name->>3)::boolean AS ever_seen
+            FROM kept k, jsonb_array_elements(k.value->4) name)"""
+
+
+def _kept_tellings(scope: Scope) -> dict[str, Any]:
+    """What is known of each plant of which anything was told: whether some of it is seen, hidden, may be recorded; the number of
+    reports seen; and of each name heard its number, how many attested it, and whether some who do, or ever did, are seen."""
+
+    def compute(ids: list[int] | None) -> dict[int, Any]:
+        which = "true" if ids is None else "id = ANY(%(plants)s)"
+        found = rows(
+            f"""{_tellings(scope, which)}
+                SELECT k.plant_id,
+                    json_build_array(k.shown, k.hidden, k.recordable, k.reports, coalesce(h.names, '[]')) AS of_plant
+                FROM known k LEFT JOIN (
+                    SELECT plant_id, json_agg(json_build_array(name_id, attested, seen, ever_seen) ORDER BY name_id) AS names
+                    FROM heard GROUP BY plant_id) h ON h.plant_id = k.plant_id""",
+            **parameters(scope, plants=ids),
+        )
+        return {one["plant_id"]: one["of_plant"] for one in found}
+
+    return parameters(scope, kept=json.dumps(kept_by_part(scope, f"tellings of plants {scope.purpose}", "plant", compute)))
+
+
+def _plants(tellings: str) -> str:
     """Plants with their local names, most attested first; a name that only hidden holders used is hidden with them."""
-    return f"""{_tellings(scope, number=number)},
+    return f"""{tellings},
         names AS (SELECT n.id, n.version, n.plant_id, n.name, n.gloss, l.code AS code,
-                l.name || coalesce(', ' || dl.name, '') AS language,
-                count(*) FILTER (WHERE t.seen) AS attested
+                l.name || coalesce(', ' || dl.name, '') AS language, coalesce(heard.attested, 0) AS attested
             FROM local_name n JOIN wanted w ON w.id = n.plant_id LEFT JOIN language l ON l.id = n.language_id
-            LEFT JOIN dialect dl ON dl.id = n.dialect_id LEFT JOIN telling t ON t.name_id = n.id AND t.live
-            WHERE n.removed_at IS NULL GROUP BY n.id, l.code, l.name, dl.name HAVING NOT n.told OR bool_or(t.seen) IS NOT FALSE),
+            LEFT JOIN dialect dl ON dl.id = n.dialect_id LEFT JOIN heard ON heard.name_id = n.id
+            WHERE n.removed_at IS NULL AND (NOT n.told OR heard.seen IS NOT FALSE)),
         listed AS (SELECT plant_id, json_agg(json_build_object('id', id, 'version', version, 'name', name,
                      'language', language, 'code', code, 'gloss', gloss,
                      'attested', attested) ORDER BY attested DESC, id) AS names FROM names GROUP BY plant_id)
@@ -95,37 +127,34 @@ def hidden_plants(scope: Scope) -> list[int]:
 def hidden_plants_and_names(scope: Scope) -> tuple[list[int], list[int]]:
     """The identities of plants that the viewer may not know of, and of local names that came with people who used them, none of
     whom the viewer may see."""
-    seen = report_allowed(scope, among=THESE_BARRED)
-    untold = f"""told AND NOT EXISTS (SELECT FROM use_report r {THESE_TERMS} r.informant_id
-        WHERE r.plant_id = plant.id AND r.removed_at IS NULL AND {seen})"""
-    name = telling_allowed(scope, informant="a.informant_id", plant="n.plant_id", written_by="e.recorded_by", among=THESE_BARS)
     found = row(
-        f"""{_tellings(scope, untold)}
+        f"""{_KEPT_TELLINGS}
             SELECT ARRAY(SELECT p.id FROM wanted p LEFT JOIN known ON known.plant_id = p.id WHERE {_SHOWN} IS NOT TRUE) AS plants,
-                ARRAY(SELECT n.id FROM local_name n JOIN plant p ON p.id = n.plant_id AND p.removed_at IS NULL
-                    JOIN attestation a ON a.local_name_id = n.id JOIN encounter e ON e.id = a.encounter_id
-                    {THESE_TERMS} a.informant_id
-                    WHERE n.study_id = %(study)s AND n.told GROUP BY n.id HAVING NOT bool_or({name})) AS names""",
-        **parameters(scope),
+                ARRAY(SELECT n.id FROM local_name n JOIN heard ON heard.name_id = n.id
+                    WHERE n.study_id = %(study)s AND n.told AND NOT heard.ever_seen) AS names""",
+        **_kept_tellings(scope),
     )
     assert found is not None
     return list(found["plants"]), list(found["names"])
 
 
-def count_undetermined(scope: Scope) -> str:
-    """The statement that counts the plants without a determination, of those the viewer may know of."""
-    return f"""{_tellings(scope, "NOT EXISTS (SELECT FROM determination d WHERE d.plant_id = plant.id AND d.is_current "
-                                 "AND d.taxon_id IS NOT NULL AND d.removed_at IS NULL)")}
-        SELECT count(*) FROM wanted p LEFT JOIN known ON known.plant_id = p.id WHERE {_SHOWN}"""  # fmt: skip
+def count_undetermined(scope: Scope) -> int:
+    """How many plants without a determination there are, of those the viewer may know of."""
+    return int(value(
+        f"""{_KEPT_TELLINGS} SELECT count(*) FROM wanted p LEFT JOIN known ON known.plant_id = p.id
+            WHERE {_SHOWN} AND NOT EXISTS (SELECT FROM determination d WHERE d.plant_id = p.id AND d.is_current
+              AND d.taxon_id IS NOT NULL AND d.removed_at IS NULL)""", **_kept_tellings(scope)))  # fmt: skip
 
 
 def plants(scope: Scope) -> list[dict[str, Any]]:
     """All plants in the order of their field numbers."""
-    return rows(f"{_plants(scope)} ORDER BY p.number", **parameters(scope))
+    return rows(f"{_plants(_KEPT_TELLINGS)} ORDER BY p.number", **_kept_tellings(scope))
 
 
 def plant(scope: Scope, number: int) -> dict[str, Any] | None:
-    return row(_plants(scope, number), **parameters(scope, number=number)) if number <= LARGEST_NUMBER else None
+    if number > LARGEST_NUMBER:
+        return None
+    return row(_plants(_tellings(scope, "number = %(number)s")), **parameters(scope, number=number))
 
 
 def id_of_number(scope: Scope, number: int) -> int | None:

@@ -6,9 +6,9 @@ from typing import Any
 from tender_ledger.core.disclosure import MINIMUM_HOLDERS
 from tender_ledger.core.terms import Scope
 from tender_ledger.storage.database import row, rows, value
-from tender_ledger.storage.queries.kept import kept_body
+from tender_ledger.storage.queries.kept import kept_body, kept_by_part
 from tender_ledger.storage.queries.plants import count_undetermined
-from tender_ledger.storage.queries.terms import TERMS, parameters, report_allowed
+from tender_ledger.storage.queries.terms import THESE_BARRED, THESE_TERMS, WITH_TERMS, parameters, report_allowed
 
 
 def study(scope: Scope) -> dict[str, Any]:
@@ -103,18 +103,28 @@ def waiting(scope: Scope) -> dict[str, int]:
 
 
 def _waiting(scope: Scope) -> dict[str, int]:
-    found = row(
-        f"""SELECT
-              (SELECT count(*) FROM informant_terms(%(study)s, %(day)s) w JOIN holder h ON h.id = w.holder_id
-                WHERE NOT w.on_file AND (%(owner)s OR h.recorded_by = %(person)s)) AS people,
-              ({count_undetermined(scope)}) AS plants,
-              (SELECT count(*) FROM use_report r {TERMS} r.informant_id
-                WHERE r.study_id = %(study)s AND r.removed_at IS NULL
-                  AND {report_allowed(scope)}
-                  AND NOT EXISTS (SELECT FROM report_coding c WHERE c.report_id = r.id)) AS reports""",
+    undocumented = value(
+        """SELECT count(*) FROM informant_terms(%(study)s, %(day)s) w JOIN holder h ON h.id = w.holder_id
+           WHERE NOT w.on_file AND (%(owner)s OR h.recorded_by = %(person)s)""",
         **parameters(scope),
     )
-    return found or {}
+    return {"people": undocumented, "plants": count_undetermined(scope), "reports": sum(_uncoded(scope).values())}
+
+
+def _uncoded(scope: Scope) -> dict[int, int]:
+    """How many reports of each informant bear no code, of those shown; informants without one are not in it."""
+
+    def compute(ids: list[int] | None) -> dict[int, int]:
+        which = "" if ids is None else "AND r.informant_id = ANY(%(informants)s)"
+        found = rows(
+            f"""{WITH_TERMS} SELECT r.informant_id, count(*) AS n FROM use_report r {THESE_TERMS} r.informant_id
+                WHERE r.study_id = %(study)s AND r.removed_at IS NULL AND {report_allowed(scope, among=THESE_BARRED)} {which}
+                  AND NOT EXISTS (SELECT FROM report_coding c WHERE c.report_id = r.id) GROUP BY r.informant_id""",
+            **parameters(scope, informants=ids),
+        )
+        return {one["informant_id"]: one["n"] for one in found}
+
+    return kept_by_part(scope, f"reports without a code {scope.purpose}", "informant", compute)
 
 
 def rules_in_force(scope: Scope) -> dict[str, Any] | None:
