@@ -52,7 +52,8 @@ def _tellings(scope: Scope, which: str) -> str:
 
 
 # The same CTEs of all plants, out of what is kept of them in `kept`.
-_KEPT_TELLINGS = """WITH wanted AS (SELECT * FROM plant WHERE study_id = %(study)s AND removed_at IS NULL),
+_KEPT_TELLINGS = """WITH wanted AS (SELECT * FROM plant WHERE study_id = %(study)s AND removed_at IS NULL
+          AND (%(ids)s::bigint[] IS NULL OR id = ANY(%(ids)s))),
         kept AS MATERIALIZED (SELECT key::bigint AS plant_id, value FROM jsonb_each(%(kept)s::jsonb)),
         known AS (SELECT plant_id, (value->>0)::boolean AS shown, (value->>1)::boolean AS hidden,
                     (value->>2)::boolean AS recordable, (value->>3)::bigint AS reports FROM kept),
@@ -61,9 +62,13 @@ _KEPT_TELLINGS = """WITH wanted AS (SELECT * FROM plant WHERE study_id = %(study
             FROM kept k, jsonb_array_elements(k.value->4) name)"""
 
 
-def _kept_tellings(scope: Scope) -> dict[str, Any]:
-    """What is known of each plant of which anything was told: whether some of it is seen, hidden, may be recorded; the number of
-    reports seen; and of each name heard its number, how many attested it, and whether some who do, or ever did, are seen."""
+def _kept_tellings(scope: Scope, ids: Sequence[int] | None = None) -> dict[str, Any]:
+    """The values of _KEPT_TELLINGS, of all plants or of those in `ids`.
+
+    Kept is what is known of each plant of which anything was told: whether some of it is seen, hidden, may be recorded; the
+    number of reports seen; and of each name heard its number, how many attested it, and whether some who do, or ever did, are
+    seen.
+    """
 
     def compute(ids: list[int] | None) -> dict[int, Any]:
         which = "true" if ids is None else "id = ANY(%(plants)s)"
@@ -78,7 +83,10 @@ def _kept_tellings(scope: Scope) -> dict[str, Any]:
         )
         return {one["plant_id"]: one["of_plant"] for one in found}
 
-    return parameters(scope, kept=json.dumps(kept_by_part(scope, f"tellings of plants {scope.purpose}", "plant", compute)))
+    known = kept_by_part(scope, f"tellings of plants {scope.purpose}", "plant", compute)
+    if ids is not None:
+        known = {one: known[one] for one in ids if one in known}
+    return parameters(scope, kept=json.dumps(known), ids=None if ids is None else list(ids))
 
 
 def _plants(tellings: str) -> str:
@@ -146,9 +154,9 @@ def count_undetermined(scope: Scope) -> int:
               AND d.taxon_id IS NOT NULL AND d.removed_at IS NULL)""", **_kept_tellings(scope)))  # fmt: skip
 
 
-def plants(scope: Scope) -> list[dict[str, Any]]:
-    """All plants in the order of their field numbers."""
-    return rows(f"{_plants(_KEPT_TELLINGS)} ORDER BY p.number", **_kept_tellings(scope))
+def plants(scope: Scope, ids: Sequence[int] | None = None) -> list[dict[str, Any]]:
+    """All plants, or those of some identities, in the order of their field numbers."""
+    return rows(f"{_plants(_KEPT_TELLINGS)} ORDER BY p.number", **_kept_tellings(scope, ids))
 
 
 def plant(scope: Scope, number: int) -> dict[str, Any] | None:

@@ -27,6 +27,7 @@ from tender_ledger.storage.queries import encounters as queries
 from tender_ledger.storage.queries import freelists, plants, reports, studies, told
 from tender_ledger.web.encounters.forms import EncounterForm, ListForm
 from tender_ledger.web.shared.answers import Page, form_page, why_not_removed
+from tender_ledger.web.shared.paging import list_page
 from tender_ledger.web.shared.report_form import GROUPS, DeskForm
 from tender_ledger.web.shared.report_rows import Rows, is_of_row, rows_of, rows_sent
 from tender_ledger.web.shared.spread import done, is_htmx, opened, spread
@@ -39,7 +40,9 @@ encounters = study_blueprint("encounters", __name__, "/encounters")
 
 @encounters.get("")
 def list_encounters() -> str:
-    return spread("encounters/encounters.html", "encounters/_about.html", encounters=queries.encounters(g.scope))
+    found = queries.encounters(g.scope)
+    listed = list_page(found, "encounters.list_encounters")
+    return spread("encounters/encounters.html", "encounters/_about.html", encounters=found, listed=listed)
 
 
 @encounters.route("/new", methods=["GET", "POST"])
@@ -164,7 +167,7 @@ def _desk(
     the line, `wrong` what is wrong by name; `begins_at` is the slot that gets the focus, "" for the usual one."""
     here = reports.reports(g.scope, encounter_id=found["id"])
     asked = reports.askings(g.scope, encounter_id=found["id"])
-    known = {plant["id"]: plant for plant in plants.plants(g.scope)}
+    known = {one["id"]: one for one in plants.plants(g.scope, [one["plant_id"] for one in (*here, *asked)])}
     context = {
         "encounter": found,
         "present": queries.present(g.scope, found["id"]),
@@ -184,7 +187,8 @@ def _desk(
     if is_htmx() and request.method == "POST":
         return render_template("encounters/_desk.html", **context), status
     kind, about = opened()
-    plant = next((one for one in known.values() if kind == "plant" and str(one["number"]) == about), None)
+    number = whole_number(about) if kind == "plant" else None
+    plant = None if number is None else plants.plant(g.scope, number)
     return spread("encounters/record.html", "encounters/_margin_of_desk.html", plant=plant, **context), status
 
 

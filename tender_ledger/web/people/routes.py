@@ -34,6 +34,7 @@ from tender_ledger.web.people.forms import (
 )
 from tender_ledger.web.shared.answers import Page, form_page, part_saved, why_not_removed
 from tender_ledger.web.shared.looks import LOOKS
+from tender_ledger.web.shared.paging import list_page
 from tender_ledger.web.shared.spread import done, spread
 from tender_ledger.web.shared.study_scope import study_blueprint
 from tender_ledger.web.shared.words import gettext as _
@@ -45,12 +46,15 @@ people = study_blueprint("people", __name__, "/people")
 @people.get("")
 def list_people() -> str:
     """Everybody by community, with what their terms of today allow."""
-    communities = queries.communities(g.scope)
+    communities, holders = queries.communities(g.scope), queries.holders(g.scope)
+    order = {one["id"]: place for place, one in enumerate(communities)}
+    holders.sort(key=lambda one: order.get(one["community_id"], len(order)))
     return spread(
         "people/people.html",
         "people/_about.html",
         communities=communities,
-        holders=queries.holders(g.scope),
+        holders=holders,
+        listed=list_page(holders, "people.list_people"),
         withheld=queries.withheld_holders(g.scope),
         erased=queries.erased_holders(g.scope) if g.member.may(Right.AGREE) else [],
         sources=queries.sources(g.scope),

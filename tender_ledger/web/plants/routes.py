@@ -33,6 +33,7 @@ from tender_ledger.web.plants.forms import (
 )
 from tender_ledger.web.shared.answers import Page, form_page, part_saved, why_not_removed
 from tender_ledger.web.shared.names import names_service
+from tender_ledger.web.shared.paging import list_page
 from tender_ledger.web.shared.spread import done, spread
 from tender_ledger.web.shared.study_scope import study_blueprint
 from tender_ledger.web.shared.words import gettext as _
@@ -50,7 +51,8 @@ def _allow_a_picture(endpoint: str | None, _values: dict[str, Any] | None) -> No
 @plants.get("")
 def list_plants() -> str:
     """Every plant entry under its most told name."""
-    return spread("plants/plants.html", "plants/_about.html", plants=queries.plants(g.scope))
+    found = queries.plants(g.scope)
+    return spread("plants/plants.html", "plants/_about.html", plants=found, listed=list_page(found, "plants.list_plants"))
 
 
 @plants.route("/new", methods=["GET", "POST"])

@@ -51,12 +51,16 @@ def _view() -> LedgerView:
 def _page(view: LedgerView, *, refused: str = "", edit: bulk_edits.BulkEdit | None = None) -> str:
     lines, total = queries.ledger_page(g.scope, view)
     known = queries.words_known(g.scope)
+
+    def address(**changed: Any) -> str:
+        return url_for("ledger.show", **view.arguments(**{"page": 1, **changed}))
+
     return render_template(
         "reports/ledger.html", view=view, lines=lines, total=total, pages=-(-total // queries.PAGE),
         first=(view.page - 1) * queries.PAGE, sentence=_sentence(view, known), offered=_offered(known), labels=LABELS,
         heads=LABELS, columns=COLUMNS, sorts=SORTS, groups=GROUPS, usual=USUAL, known=known, orders=ORDERS,
         grouped=_groups(lines, view.group), refused=refused, edit=edit, fields=bulk_edits.FIELDS,
-        address=lambda **changed: url_for("ledger.show", **view.arguments(**{"page": 1, **changed})), filters=FILTERS,
+        address=address, page_address=lambda number: address(page=number), filters=FILTERS,
     )  # fmt: skip
 
 
