@@ -21,7 +21,7 @@ _SCHEME = "bench"
 def fill_study(reports: int, informants: int, taxa: int, seed: int = 1, code: str = _CODE) -> None:
     """A study of twenty communities whose holders all agreed to be counted, with a scheme of fifteen categories.
 
-    Reports fall on few taxa often, on many rarely.
+    Reports fall on few taxa often, on many rarely; one in fifty does not say the part.
     """
     rng = np.random.default_rng(seed)
     person = one_number(
@@ -167,6 +167,14 @@ def _reports(
         first=first["purpose"],
         scheme=_SCHEME,
         n=CATEGORIES,
+    )
+    run(
+        """INSERT INTO report_part (study_id, report_id, part_id)
+           SELECT r.study_id, r.id, (%(parts)s::bigint[])[1 + r.id %% cardinality(%(parts)s::bigint[])]
+           FROM use_report r WHERE r.study_id = %(s)s AND r.id >= %(start)s AND r.id %% 50 > 0""",
+        s=study,
+        start=start,
+        parts=_terms("part"),
     )
 
 

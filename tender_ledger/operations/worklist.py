@@ -15,6 +15,7 @@ from tender_ledger.operations.saving import saving
 from tender_ledger.operations.vocabularies import choices
 from tender_ledger.storage.models import Caution, WorklistMark
 from tender_ledger.storage.queries import people, reports, worklist
+from tender_ledger.storage.queries.kept import INFORMANTS_AND_TAXA, kept_body, kept_by_part
 
 KINDS = {
     "poisonous_part": "poisonous part", "poisonous_raw": "poisonous when raw", "poisonous_stage": "poisonous at this stage",
@@ -38,15 +39,45 @@ class Waiting:
 
 def read_worklist(scope: Scope) -> list[Waiting]:
     """The worklist as the viewer may see it, rule by rule; a rule that finds nothing is not in it."""
-    found, marks = find_all(worklist.facts(scope)), worklist.marks(scope)
+    found, marks = _find(scope), worklist.marks(scope)
     lists = []
     for rule in RULES:
-        items = [item for item in found if item.rule == rule.code]
+        items = found.get(rule.code, ())
         waiting = tuple(item for item in items if (item.rule, item.about) not in marks)
         decided = tuple((item, marks[item.rule, item.about]) for item in items if (item.rule, item.about) in marks)
         if items:
             lists.append(Waiting(rule, waiting, decided))
     return lists
+
+
+def _find(scope: Scope) -> dict[str, list[Item]]:
+    """The items by rule. Those of reports are kept informant by informant, so that a report that is written is looked at with
+    what its teller told, and not with all that everybody did."""
+
+    def beside_reports() -> dict[str, Any]:
+        return {"items": _listed(find_all(worklist.facts_but_reports(scope), of_reports=False))}
+
+    def compute(informants: list[int] | None) -> dict[int, Any]:
+        told = worklist.report_facts(scope, informants)
+        by_informant = {one: find_all(facts, of_reports=True) for one, facts in told.items()}
+        return {one: _listed(items) for one, items in by_informant.items() if items}
+
+    kept = kept_by_part(scope, f"worklist of reports {scope.purpose}", INFORMANTS_AND_TAXA, compute)
+    of_reports = [item for items in kept.values() for item in _items(items)]
+    others = _items(kept_body(scope, f"worklist beside reports {scope.purpose}", beside_reports)["items"])
+    found: dict[str, list[Item]] = {}
+    for item in (*others, *sorted(of_reports, key=lambda item: item.records)):
+        found.setdefault(item.rule, []).append(item)
+    return found
+
+
+def _listed(items: Sequence[Item]) -> list[list[Any]]:
+    """Items as they are kept."""
+    return [[item.rule, item.about, item.reason, item.records] for item in items]
+
+
+def _items(kept: Sequence[Sequence[Any]]) -> list[Item]:
+    return [Item(rule, about, reason, tuple((kind, number) for kind, number in records)) for rule, about, reason, records in kept]
 
 
 def settle_item(scope: Scope, rule: str, about: str) -> None:
@@ -72,7 +103,7 @@ def reopen_item(scope: Scope, mark_id: int, version: int) -> None:
 
 def _mark(scope: Scope, rule: str, about: str, way: str, reason: str, operation: str) -> None:
     scope.viewer.require(Right.SETTLE)
-    found = next((item for item in find_all(worklist.facts(scope)) if (item.rule, item.about) == (rule, about)), None)
+    found = next((item for item in _find(scope).get(rule, ()) if item.about == about), None)
     if found is None:
         raise NotFound(f"item {rule}")
     values = {"rule": rule, "about": about, "way": way, "reason": clean(reason), "marked_by": scope.viewer.person_id}

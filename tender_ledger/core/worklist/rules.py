@@ -36,17 +36,20 @@ _STRONG = re.compile(
 
 @dataclass(frozen=True)
 class Rule:
-    """A rule: its code, what it is called, what settles an item of it, and how its items are found."""
+    """A rule: its code, what it is called, what settles an item of it, and how its items are found. A rule `of_reports` looks at
+    nothing but what one informant told, so that its items can be found informant by informant."""
 
     code: str
     title: str
     fix: str
     find: Callable[[Facts], Iterator[Item]]
+    of_reports: bool = False
 
 
-def find_all(facts: Facts) -> list[Item]:
-    """The items of every rule, rule by rule in the order of RULES. Nothing recorded gives none."""
-    return [item for rule in RULES for item in rule.find(facts)]
+def find_all(facts: Facts, *, of_reports: bool | None = None) -> list[Item]:
+    """The items of every rule, rule by rule in the order of RULES; of the rules of reports alone, or of the others alone, where
+    it is said. Nothing recorded gives none."""
+    return [item for rule in RULES if of_reports in (None, rule.of_reports) for item in rule.find(facts)]
 
 
 def is_strong_claim(purpose: str, words: str = "") -> bool:
@@ -268,21 +271,45 @@ def _reports(how_many: int) -> str:
     return "1 report" if how_many == 1 else f"{how_many} reports"
 
 
+def _of_reports(code: str, title: str, fix: str, find: Callable[[Facts], Iterator[Item]]) -> Rule:
+    return Rule(code, title, fix, find, of_reports=True)
+
+
 RULES: tuple[Rule, ...] = (
     Rule("no_agreement", "No agreement on file", "Record what the holder agreed to.", _no_agreement),
     Rule("agreement_ended", "Agreement ended", "Ask the holder anew, and record what they agree to.", _agreement_ended),
     Rule("undetermined", "Plant not determined", "Determine it, at whatever rank.", _undetermined),
     Rule("homonym", "One name, several plants", "Look whether one plant was taken for the other; else set it aside.", _homonyms),
     Rule("near_names", "Names nearly alike", "Correct the spelling, or set it aside where both are said.", _near_names),
-    Rule("no_category", "Report without category", "Code it.", _uncoded),
-    Rule("no_part", "Report without part", "Record the part, or “unspecified”.", _no_part),
-    Rule("part_and_stage", "Part and stage contradict", "Correct one of the two.", _part_and_stage),
-    Rule("told_twice", "Told twice", "Make the reports one, or set it aside where both were meant.", _told_twice),
-    Rule("hearsay_as_own", "Hearsay as own practice", "Correct the grounds.", _hearsay_as_own),
-    Rule("strong_claim", "Strong claim", "Review it, and say so.", _strong_claims),
-    Rule("caution_met", "Caution met", "Look whether the caution stands with the report, and say so.", _cautions_met),
-    Rule("dose_missing", "Dose missing", "Record how much was told, or set it aside where nothing was.", _dose_missing),
-    Rule("step_missing", "Preparation step missing", "Ask for the step, record it, or set it aside.", _step_missing),
+    _of_reports("no_category", "Report without category", "Code it.", _uncoded),
+    _of_reports("no_part", "Report without part", "Record the part, or “unspecified”.", _no_part),
+    _of_reports("part_and_stage", "Part and stage contradict", "Correct one of the two.", _part_and_stage),
+    Rule(
+        "told_twice", "Told twice", "Make the reports one, or set it aside where both were meant.", _told_twice, of_reports=True
+    ),
+    _of_reports("hearsay_as_own", "Hearsay as own practice", "Correct the grounds.", _hearsay_as_own),
+    _of_reports("strong_claim", "Strong claim", "Review it, and say so.", _strong_claims),
+    Rule(
+        "caution_met",
+        "Caution met",
+        "Look whether the caution stands with the report, and say so.",
+        _cautions_met,
+        of_reports=True,
+    ),
+    Rule(
+        "dose_missing",
+        "Dose missing",
+        "Record how much was told, or set it aside where nothing was.",
+        _dose_missing,
+        of_reports=True,
+    ),
+    Rule(
+        "step_missing",
+        "Preparation step missing",
+        "Ask for the step, record it, or set it aside.",
+        _step_missing,
+        of_reports=True,
+    ),
     Rule("outside", "Position outside the region", "Correct the position.", _outside),
     Rule("impossible_day", "Impossible day", "Correct the day, or the year of birth.", _impossible_days),
 )

@@ -6,7 +6,7 @@ from typing import Any
 
 from tender_ledger.core.terms import Scope
 from tender_ledger.storage.database import row, rows
-from tender_ledger.storage.queries.kept import kept_by_part
+from tender_ledger.storage.queries.kept import ENCOUNTERS, kept_by_part
 from tender_ledger.storage.queries.terms import (
     TERMS,
     THESE_BARRED,
@@ -61,7 +61,7 @@ def _kept_report_numbers(scope: Scope) -> dict[int, int]:
         found = rows(f"{WITH_TERMS} {_report_numbers(scope, which)}", **parameters(scope, encounters=ids))
         return {one["encounter_id"]: one["n"] for one in found}
 
-    return kept_by_part(scope, f"reports of encounters {scope.purpose}", "encounter", compute)
+    return kept_by_part(scope, f"reports of encounters {scope.purpose}", ENCOUNTERS, compute)
 
 
 def _encounters(scope: Scope, number: int | None = None) -> str:

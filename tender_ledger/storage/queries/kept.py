@@ -1,8 +1,10 @@
 """Answers that hold for one viewer until something is written in the study, or its day ends."""
 
 import json
-from collections.abc import Callable, Mapping
-from typing import Any, Literal
+from collections.abc import Callable, Iterator, Mapping
+from dataclasses import dataclass
+from itertools import chain
+from typing import Any
 
 from psycopg.types.json import Jsonb
 
@@ -13,29 +15,42 @@ _OF_VIEWER = """c.study_id = %(study)s AND c.person_id = %(person)s AND c.day = 
     AND c.revision = (SELECT revision FROM study WHERE id = %(study)s)"""
 _STANDS = f"{_OF_VIEWER} AND c.digest = %(digest)s"
 _MOST = 60  # answers of one person that are kept
+_SMALL = 200_000  # bytes, as the database stores them, of a body that is read with the others
+_BODIES = """SELECT c.digest, c.revision, c.revision = s.revision AS stands, c.body::text AS kept FROM kept_answer c
+    JOIN study s ON s.id = c.study_id
+    WHERE c.study_id = %(study)s AND c.person_id = %(person)s AND c.day = %(day)s AND c.body IS NOT NULL"""
 
-Part = Literal["plant", "informant", "encounter"]
-# By part of a study: the entities whose changes alter what is known of single parts, and the parts that a change is of.
-_OF_PART: Mapping[Part, tuple[frozenset[str], str]] = {
-    "plant": (
-        frozenset({"use_report", "asking", "attestation", "local_name", "plant"}),
-        """CASE c.entity WHEN 'plant' THEN ARRAY[c.record_id]
-             WHEN 'attestation' THEN ARRAY(SELECT n.plant_id FROM local_name n WHERE n.id IN (
-               (c.before->>'local_name_id')::bigint, (c.after->>'local_name_id')::bigint))
-             WHEN 'use_report' THEN ARRAY[(c.before->>'plant_id')::bigint, (c.after->>'plant_id')::bigint]
-             WHEN 'asking' THEN ARRAY[(c.before->>'plant_id')::bigint, (c.after->>'plant_id')::bigint]
-             WHEN 'local_name' THEN ARRAY[(c.before->>'plant_id')::bigint, (c.after->>'plant_id')::bigint]
-           END""",
-    ),
-    "informant": (
-        frozenset({"use_report"}),
-        "ARRAY[(c.before->>'informant_id')::bigint, (c.after->>'informant_id')::bigint]",
-    ),
-    "encounter": (
-        frozenset({"use_report"}),
-        "ARRAY[(c.before->>'encounter_id')::bigint, (c.after->>'encounter_id')::bigint]",
-    ),
-}
+
+def _both(column: str) -> str:
+    """A column of a record as a change left it, and as it was before."""
+    return f"ARRAY[(c.before->>'{column}')::bigint, (c.after->>'{column}')::bigint]"
+
+
+@dataclass(frozen=True)
+class Parts:
+    """What an answer has a value for each of: by entity the SQL of the parts (an array of ids) that a change `c` is of, and the
+    entities of which any change renews all of it."""
+
+    of: Mapping[str, str]
+    renewed_by: frozenset[str] = frozenset()
+
+
+_OF_NAMES = """ARRAY(SELECT n.plant_id FROM local_name n
+    WHERE n.id IN ((c.before->>'local_name_id')::bigint, (c.after->>'local_name_id')::bigint))"""
+_OF_TELLERS = """ARRAY(SELECT DISTINCT r.informant_id FROM use_report r
+    WHERE r.plant_id IN ((c.before->>'plant_id')::bigint, (c.after->>'plant_id')::bigint))"""
+PLANTS = Parts(
+    {"use_report": _both("plant_id"), "asking": _both("plant_id"), "local_name": _both("plant_id"), "attestation": _OF_NAMES,
+     "plant": "ARRAY[c.record_id]"}
+)  # fmt: skip
+INFORMANTS = Parts({"use_report": _both("informant_id")})
+# What an informant told, with what it is told of: a determination or a plant taken back is of all who told of the plant.
+INFORMANTS_AND_TAXA = Parts(
+    {"use_report": _both("informant_id"), "determination": _OF_TELLERS,
+     "plant": "ARRAY(SELECT DISTINCT r.informant_id FROM use_report r WHERE r.plant_id = c.record_id)"},
+    renewed_by=frozenset({"caution"}),
+)  # fmt: skip
+ENCOUNTERS = Parts({"use_report": _both("encounter_id")})
 # Entities that say nothing of who may see or count what; a change of any other renews the whole answer.
 _WITHOUT_TERMS = frozenset(
     {"use_report", "asking", "attestation", "local_name", "plant", "encounter", "determination", "picture", "specimen",
@@ -46,12 +61,8 @@ _MOST_CHANGES = 500  # with more of them since, asking for everything is quicker
 
 def kept_body(scope: Scope, digest: str, compute: Callable[[], dict[str, Any]]) -> dict[str, Any]:
     """A small answer of JSON values, computed when it is not kept. A page takes several: all that stand are read at once."""
-    stand = rows(
-        f"""SELECT c.digest, c.body::text AS kept FROM kept_answer c
-            WHERE {_OF_VIEWER} AND c.body IS NOT NULL AND NOT c.by_part""",
-        **_viewer(scope),
-    )
-    found = next((one["kept"] for one in stand if one["digest"] == digest), None)
+    bodies = chain(_kept(scope), _large(scope, digest))
+    found = next((one["kept"] for one in bodies if one["digest"] == digest and one["stands"]), None)
     if found is not None:
         return dict(json.loads(found))
     revision = _revision(scope)
@@ -76,7 +87,9 @@ def kept_ids(scope: Scope, digest: str, compute: Callable[[], list[int]], first:
     return ids[first - 1 : last], len(ids)
 
 
-def kept_by_part(scope: Scope, digest: str, part: Part, compute: Callable[[list[int] | None], dict[int, Any]]) -> dict[int, Any]:
+def kept_by_part(
+    scope: Scope, digest: str, parts: Parts, compute: Callable[[list[int] | None], dict[int, Any]]
+) -> dict[int, Any]:
     """A JSON value of each part of the study (by its id) that has one, as far as the viewer may see.
 
     After reports were written, `compute` is asked for the parts that they are of, else for all of them (None): after a
@@ -85,18 +98,12 @@ def kept_by_part(scope: Scope, digest: str, part: Part, compute: Callable[[list[
     """
     if database.in_transaction():
         return compute(None)
-    kept = rows(  # all of the viewer's at once, since a page takes several
-        """SELECT c.digest, c.revision, c.revision = s.revision AS stands, c.body::text AS kept FROM kept_answer c
-           JOIN study s ON s.id = c.study_id
-           WHERE c.study_id = %(study)s AND c.person_id = %(person)s AND c.day = %(day)s AND c.by_part""",
-        **_viewer(scope),
-    )
-    there = next((one for one in kept if one["digest"] == digest), None)
+    there = next((one for one in chain(_kept(scope), _large(scope, digest)) if one["digest"] == digest), None)
     known = {} if there is None else {int(key): one for key, one in json.loads(there["kept"]).items()}
     if there is not None and there["stands"]:
         return known
     revision = _revision(scope)
-    changed = None if there is None else _changed_parts(scope, part, there["revision"], revision)
+    changed = None if there is None else _changed_parts(scope, parts, there["revision"], revision)
     if changed is None:
         known = compute(None)
     elif changed:
@@ -105,11 +112,25 @@ def kept_by_part(scope: Scope, digest: str, part: Part, compute: Callable[[list[
     return known
 
 
-def _changed_parts(scope: Scope, part: Part, since: int, until: int) -> set[int] | None:
+def _kept(scope: Scope) -> list[dict[str, Any]]:
+    """The bodies that are kept for the viewer, small ones all at once, since a page takes several: those that stand, and
+    those by part."""
+    return rows(
+        f"""{_BODIES} AND pg_column_size(c.body) < {_SMALL} AND (c.by_part OR c.revision = s.revision)""", **_viewer(scope)
+    )
+
+
+def _large(scope: Scope, digest: str) -> Iterator[dict[str, Any]]:
+    """A body by part that is no small one; asked for only where it is looked for."""
+    yield from rows(f"{_BODIES} AND pg_column_size(c.body) >= {_SMALL} AND c.digest = %(digest)s", **_key(scope, digest))
+
+
+def _changed_parts(scope: Scope, parts: Parts, since: int, until: int) -> set[int] | None:
     """The parts that the changes between two revisions are of; None where they may bear on every part."""
-    entities, parts = _OF_PART[part]
+    cases = " ".join(f"WHEN '{entity}' THEN {sql}" for entity, sql in parts.of.items())
     found = rows(
-        f"""SELECT a.revision, c.entity::text AS entity, {parts} AS parts FROM act a JOIN change c ON c.act_id = a.id
+        f"""SELECT a.revision, c.entity::text AS entity, CASE c.entity {cases} END AS parts
+            FROM act a JOIN change c ON c.act_id = a.id
             WHERE a.study_id = %(study)s AND a.revision > %(since)s AND a.revision <= %(until)s LIMIT %(most)s""",
         study=scope.study_id,
         since=since,
@@ -117,9 +138,13 @@ def _changed_parts(scope: Scope, part: Part, since: int, until: int) -> set[int]
         most=_MOST_CHANGES + 1,
     )
     every_act = len({one["revision"] for one in found}) == until - since
-    if len(found) > _MOST_CHANGES or not every_act or not all(one["entity"] in _WITHOUT_TERMS for one in found):
+    if (
+        len(found) > _MOST_CHANGES
+        or not every_act
+        or any(one["entity"] not in _WITHOUT_TERMS - parts.renewed_by for one in found)
+    ):
         return None
-    return {key for one in found if one["entity"] in entities for key in one["parts"] if key is not None}
+    return {key for one in found for key in one["parts"] or () if key is not None}
 
 
 def _key(scope: Scope, digest: str) -> dict[str, Any]:

@@ -4,7 +4,7 @@ from typing import Any
 
 from tender_ledger.core.terms import Scope
 from tender_ledger.storage.database import row, rows, value
-from tender_ledger.storage.queries.kept import kept_by_part
+from tender_ledger.storage.queries.kept import INFORMANTS, kept_by_part
 from tender_ledger.storage.queries.terms import TERMS, THESE_BARRED, WITH_TERMS, allowed, barred, parameters
 
 
@@ -70,7 +70,7 @@ def _report_numbers(scope: Scope) -> dict[int, int]:
         )
         return {one["informant_id"]: one["n"] for one in found}
 
-    return kept_by_part(scope, "reports of informants", "informant", compute)
+    return kept_by_part(scope, "reports of informants", INFORMANTS, compute)
 
 
 def holders(scope: Scope) -> list[dict[str, Any]]:

@@ -7,7 +7,7 @@ from typing import Any
 from tender_ledger.core.terms import Scope
 from tender_ledger.core.text import LARGEST_NUMBER, fold
 from tender_ledger.storage.database import row, rows, value
-from tender_ledger.storage.queries.kept import kept_by_part
+from tender_ledger.storage.queries.kept import PLANTS, kept_by_part
 from tender_ledger.storage.queries.terms import (
     THESE_BARRED,
     THESE_BARS,
@@ -83,7 +83,7 @@ def _kept_tellings(scope: Scope, ids: Sequence[int] | None = None) -> dict[str, 
         )
         return {one["plant_id"]: one["of_plant"] for one in found}
 
-    known = kept_by_part(scope, f"tellings of plants {scope.purpose}", "plant", compute)
+    known = kept_by_part(scope, f"tellings of plants {scope.purpose}", PLANTS, compute)
     if ids is not None:
         known = {one: known[one] for one in ids if one in known}
     return parameters(scope, kept=json.dumps(known), ids=None if ids is None else list(ids))

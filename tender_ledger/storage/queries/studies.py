@@ -6,7 +6,7 @@ from typing import Any
 from tender_ledger.core.disclosure import MINIMUM_HOLDERS
 from tender_ledger.core.terms import Scope
 from tender_ledger.storage.database import row, rows, value
-from tender_ledger.storage.queries.kept import kept_body, kept_by_part
+from tender_ledger.storage.queries.kept import INFORMANTS, kept_body, kept_by_part
 from tender_ledger.storage.queries.plants import count_undetermined
 from tender_ledger.storage.queries.terms import THESE_BARRED, THESE_TERMS, WITH_TERMS, parameters, report_allowed
 
@@ -124,7 +124,7 @@ def _uncoded(scope: Scope) -> dict[int, int]:
         )
         return {one["informant_id"]: one["n"] for one in found}
 
-    return kept_by_part(scope, f"reports without a code {scope.purpose}", "informant", compute)
+    return kept_by_part(scope, f"reports without a code {scope.purpose}", INFORMANTS, compute)
 
 
 def rules_in_force(scope: Scope) -> dict[str, Any] | None:

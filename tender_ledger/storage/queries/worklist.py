@@ -1,5 +1,6 @@
 """What the rules of the worklist look at, as far as the viewer may see it; cautions; and what was decided of items."""
 
+from collections.abc import Sequence
 from typing import Any
 
 from tender_ledger.core.terms import Scope
@@ -11,24 +12,41 @@ from tender_ledger.storage.queries.terms import THESE_BARRED, THESE_TERMS, WITH_
 _CODE = "(SELECT code::text FROM vocabulary_term WHERE id = {term})"
 
 
-def facts(scope: Scope) -> Facts:
-    """Everything that the rules look at and the viewer may see."""
+def facts_but_reports(scope: Scope) -> Facts:
+    """What the rules look at beside the reports, as far as the viewer may see it."""
     here = plants.plants(scope)
-    taxa = {one["id"]: one["accepted"] or one["taxon"] or "" for one in here}
+    taxa = _taxa(here)
     met = [
         PlantFacts(one["number"], taxa[one["id"]], tuple(name["name"] for name in one["names"]), one["reports"]) for one in here
     ]
     places = [(one["latitude"], one["longitude"]) for one in people.communities(scope) if one["latitude"] is not None]
     holders = _holders(scope)
     talks = _encounters(scope, {one.code for one in holders})
-    return Facts(scope.day, met, _reports(scope, taxa), holders, talks, cautions_in_force(scope), places)
+    return Facts(scope.day, met, (), holders, talks, cautions_in_force(scope), places)
 
 
-def _reports(scope: Scope, taxa: dict[int, str]) -> list[ReportFacts]:
-    """Every report in codes; arrays of codes are put together once for all reports."""
+def _taxa(found: Sequence[dict[str, Any]]) -> dict[int, str]:
+    return {one["id"]: one["accepted"] or one["taxon"] or "" for one in found}
+
+
+def report_facts(scope: Scope, informants: Sequence[int] | None = None) -> dict[int, Facts]:
+    """What the rules of reports look at, by informant: all who told something that the viewer may see, or those of some ids."""
+    cautions, told = cautions_in_force(scope), _reports(scope, _taxa(plants.plants(scope)), informants)
+    return {one: Facts(scope.day, reports=reports, cautions=cautions) for one, reports in told.items()}
+
+
+def _reports(scope: Scope, taxa: dict[int, str], informants: Sequence[int] | None) -> dict[int, list[ReportFacts]]:
+    """The reports in codes, by informant; arrays of codes are put together once for all reports."""
+    which = "" if informants is None else "AND r.informant_id = ANY(%(informants)s)"
+    listed = (
+        ""
+        if informants is None
+        else """AND m.report_id IN (
+        SELECT r.id FROM use_report r WHERE r.study_id = %(study)s AND r.informant_id = ANY(%(informants)s))"""
+    )
     told = ", ".join(
         f"""{kind}s AS (SELECT m.report_id, array_agg(DISTINCT v.code::text) AS codes FROM {source} m
-            JOIN vocabulary_term v ON v.id = m.{kind}_id WHERE m.study_id = %(study)s GROUP BY 1)"""
+            JOIN vocabulary_term v ON v.id = m.{kind}_id WHERE m.study_id = %(study)s {listed} GROUP BY 1)"""
         for kind, source in (
             ("part", "report_part"),
             ("method", "(SELECT study_id, report_id, method_id FROM report_method UNION ALL "
@@ -38,7 +56,8 @@ def _reports(scope: Scope, taxa: dict[int, str]) -> list[ReportFacts]:
     )  # fmt: skip
     found = rows(
         f"""{WITH_TERMS}, {told}
-            SELECT r.id, coalesce(h.code, s.code)::text AS informant, r.plant_id, p.number AS plant, e.number AS encounter,
+            SELECT r.id, r.informant_id, coalesce(h.code, s.code)::text AS informant, r.plant_id, p.number AS plant,
+              e.number AS encounter,
               coalesce(cat.code::text, '') AS category, coalesce(u.label::text, '') AS purpose,
               coalesce(parts.codes, '{{}}') AS parts, coalesce(methods.codes, '{{}}') AS methods,
               coalesce(applications.codes, '{{}}') AS applications, coalesce(stage.code::text, '') AS stage,
@@ -54,15 +73,16 @@ def _reports(scope: Scope, taxa: dict[int, str]) -> list[ReportFacts]:
             LEFT JOIN vocabulary_term cat ON cat.id = k.category_id LEFT JOIN purpose u ON u.id = k.purpose_id
             LEFT JOIN vocabulary_term stage ON stage.id = r.stage_id JOIN vocabulary_term basis ON basis.id = r.basis_id
             JOIN vocabulary_term stance ON stance.id = r.stance_id JOIN vocabulary_term outcome ON outcome.id = r.outcome_id
-            WHERE r.study_id = %(study)s AND r.removed_at IS NULL AND {report_allowed(scope, among=THESE_BARRED)}
+            WHERE r.study_id = %(study)s AND r.removed_at IS NULL AND {report_allowed(scope, among=THESE_BARRED)} {which}
             ORDER BY r.id""",
-        **parameters(scope),
+        **parameters(scope, informants=None if informants is None else list(informants)),
     )
-    made = []
+    made: dict[int, list[ReportFacts]] = {}
     for one in found:
+        informant = one.pop("informant_id")
         taxon = taxa.get(one.pop("plant_id"), "")
         lists = {name: tuple(one.pop(name)) for name in ("parts", "methods", "applications")}
-        made.append(ReportFacts(**{**one, **lists, "taxon": taxon}))
+        made.setdefault(informant, []).append(ReportFacts(**{**one, **lists, "taxon": taxon}))
     return made
 
 
