@@ -9,7 +9,7 @@ import pytest
 
 from tender_ledger.core.terms import Scope
 from tender_ledger.operations import accounts, clock, guarding, members, plants, reports, worklist
-from tender_ledger.operations.errors import CannotUndo
+from tender_ledger.operations.errors import CannotUndo, Refused
 from tender_ledger.operations.history import undo_act
 from tender_ledger.standins.names_service import ChecklistNames
 from tender_ledger.storage.database import row, run, value
@@ -48,7 +48,11 @@ class Field(SmallStudy):
 
     def of_report(self, act: Callable[[int, int], object]) -> None:
         """Do something to a report that the owner sees."""
-        found = self.rng.choice([one["id"] for one in report_queries.reports(self.scope)])
+        seen = [one["id"] for one in report_queries.reports(self.scope)]
+        if not seen:
+            self.told()
+            return
+        found = self.rng.choice(seen)
         act(found, int(value("SELECT version FROM use_report WHERE id = %(id)s", id=found)))
 
     def corrected(self) -> None:
@@ -69,7 +73,8 @@ class Field(SmallStudy):
             undo_act(self.scope, latest_act(self.scope))
 
     def asked(self) -> None:
-        self.asking(self.talks[0], "X-01", self.rng.choice(self.numbers))
+        with suppress(Refused):  # who was asked once of a plant is not asked again
+            self.asking(self.talks[0], "X-01", self.rng.choice(self.numbers))
 
     def named(self) -> None:
         informant = self.rng.choice(self.informants)
@@ -107,13 +112,13 @@ class Field(SmallStudy):
             undo_act(self.scope, latest_act(self.scope))
 
     def warned(self) -> None:
-        what = {"taxon": "Sambucus nigra", "kind": "poisonous_raw", "harm": "vomiting", "source": "tables"}
+        what = {"taxon": "Sambucus nigra", "kind": "skin", "harm": "vomiting", "source": "tables"}
         worklist.record_caution(self.scope, what)
 
 
 ACTS: tuple[Act, ...] = (
     Field.told, Field.told, Field.told, Field.corrected, Field.taken_back, Field.undone, Field.asked, Field.named,
-    Field.determined, Field.restricted, Field.hidden, Field.withdrawn, Field.warned,
+    Field.determined, Field.determined, Field.determined, Field.restricted, Field.hidden, Field.withdrawn, Field.warned,
 )  # fmt: skip
 
 
@@ -192,3 +197,17 @@ def test_many_changes_renew_all_of_an_answer(field: Field, monkeypatch: pytest.M
         field.report(field.talks[0], "X-02", 1)
     kept_by_part(field.scope, "a test", INFORMANTS, compute)
     assert asked == [None, None]
+
+
+def test_a_determination_renews_the_worklist_of_all_who_told_of_the_plant(field: Field):
+    field.warned()
+    field.report(field.talks[0], "X-01", 1, stance="affirms")
+
+    def met() -> list[str]:
+        return [item.about for one in worklist.read_worklist(field.scope) if one.rule.code == "caution_met" for item in one.items]
+
+    assert met() == []
+    for taxon, items in (("Sambucus nigra", 1), ("Plantago major", 0)):
+        determined = {"taxon": taxon, "qualifier": "none", "basis": "photo", "confidence": "sure"}
+        plants.determine_plant(field.scope, 1, ChecklistNames(), **determined)
+        assert len(met()) == items
