@@ -27,7 +27,7 @@ from tender_ledger.core.tally.table import Bools
 from tender_ledger.core.terms import Purpose, Scope
 from tender_ledger.formats.result_parts import free_lists_part, named_ends, number, sampling_part
 from tender_ledger.operations import effort
-from tender_ledger.operations.computing import Computed, Progress, computed
+from tender_ledger.operations.computing import Computed, Progress, computed, digest_of
 from tender_ledger.operations.disclosure.splits import (
     counting_scope,
     minimum_of,
@@ -38,6 +38,7 @@ from tender_ledger.operations.errors import NotFound
 from tender_ledger.storage.database import snapshot
 from tender_ledger.storage.queries import results
 from tender_ledger.storage.queries.informants import informant_facts, lists_to_weigh
+from tender_ledger.storage.queries.kept import kept_body
 from tender_ledger.storage.queries.tally import read_table
 
 REPLICATES, SEED = 1000, 1
@@ -204,6 +205,37 @@ def knowledge(scope: Scope, rules: CountingRules, *, purpose: Purpose = Purpose.
     whole = counting_scope(scope, purpose)
     scope = split_scope(whole, "community", "gender", "age", "years")
 
+    def holders() -> dict[str, Any]:
+        found, own, ages, codes = _known_by_holders(scope, rules)
+        return {"holders": [
+            {"code": code, "community": one["community"], "gender": one["gender"], "age": ages[place],
+             "years": one["years"], "shown": bool(one["shown"]),
+             **{name: number(float(found[name][place])) for name in found}}
+            for place, (code, one) in enumerate(zip(codes, own, strict=True))
+        ]}  # fmt: skip
+
+    def work(_progress: Progress) -> dict[str, Any]:
+        found, own, ages, _codes = _known_by_holders(scope, rules)
+        return _ties(found, own, ages, seed)
+
+    options = {"seed": seed}
+    ties = computed(scope, "ties", rules, options, work, seconds=lambda: effort.of_ties(results.size_of(scope)))
+    of_each = kept_body(scope, f"knowledge {digest_of(scope, 'knowledge', rules, {})}", holders)["holders"]
+    return Computed(
+        {
+            "n": len(of_each),
+            "seed": seed,
+            "shown_alone": scope is not whole,
+            "ties": ties.body,
+            "holders": of_each,
+        }
+    )
+
+
+def _known_by_holders(
+    scope: Scope, rules: CountingRules
+) -> tuple[dict[str, Any], list[dict[str, Any]], list[int | None], list[str]]:
+    """Of every holder who is counted, in one order: the measures of knowledge by name, facts, age, code."""
     tally = _tally(scope, rules)
     facts = informant_facts(scope)
     people = tally.table.informants
@@ -211,22 +243,7 @@ def knowledge(scope: Scope, rules: CountingRules, *, purpose: Purpose = Purpose.
     found = {name: np.asarray(column)[counted] for name, column in measures(informant_counts(tally)).items()}
     own = [facts[people.codes[at]] for at in counted]
     ages = [None if one["born"] is None else scope.day.year - one["born"] for one in own]
-    ties = computed(scope, "ties", rules, {"seed": seed}, lambda _progress: _ties(found, own, ages, seed),
-                    seconds=lambda: effort.of_ties(results.size_of(scope)))  # fmt: skip
-    holders = [
-        {"code": people.codes[at], "community": one["community"], "gender": one["gender"], "age": ages[place],
-         "years": one["years"], "shown": bool(one["shown"]), **{name: number(float(found[name][place])) for name in found}}
-        for place, (at, one) in enumerate(zip(counted, own, strict=True))
-    ]  # fmt: skip
-    return Computed(
-        {
-            "n": len(counted),
-            "seed": seed,
-            "shown_alone": scope is not whole,
-            "ties": ties.body,
-            "holders": holders,
-        }
-    )
+    return found, own, ages, [people.codes[at] for at in counted]
 
 
 def _ties(found: Mapping[str, Any], own: list[dict[str, Any]], ages: list[int | None], seed: int) -> dict[str, Any]:
@@ -260,20 +277,24 @@ def matrix(scope: Scope, rules: CountingRules, *, purpose: Purpose = Purpose.COU
     """
     scope = counting_scope(scope, purpose)
 
-    tally = _tally(scope, rules)
-    facts = informant_facts(scope)
-    people = tally.table.informants
-    shown = [int(at) for at in np.flatnonzero(tally.counted) if facts.get(people.codes[at], {}).get("shown")]
-    told = who_told(tally)[shown]
-    taxa = np.flatnonzero(told.any(axis=0))
-    told = told[:, taxa]
-    first, second = seriated(told)
-    hidden = int(tally.counted.sum()) - len(shown)
-    return Computed({
-        "holders": [people.codes[shown[at]] for at in first], "taxa": [tally.taxa.names[taxa[at]] for at in second],
-        "cells": [np.flatnonzero(told[at][second]).tolist() for at in first],
-        "hidden": hidden if hidden == 0 or hidden >= minimum_of(scope) else None,
-    })  # fmt: skip
+    def compute() -> dict[str, Any]:
+        tally = _tally(scope, rules)
+        facts = informant_facts(scope)
+        people = tally.table.informants
+        shown = [int(at) for at in np.flatnonzero(tally.counted) if facts.get(people.codes[at], {}).get("shown")]
+        told = who_told(tally)[shown]
+        taxa = np.flatnonzero(told.any(axis=0))
+        told = told[:, taxa]
+        first, second = seriated(told)
+        hidden = int(tally.counted.sum()) - len(shown)
+        return {
+            "holders": [people.codes[shown[at]] for at in first],
+            "taxa": [tally.taxa.names[taxa[at]] for at in second],
+            "cells": [np.flatnonzero(told[at][second]).tolist() for at in first],
+            "hidden": hidden if hidden == 0 or hidden >= minimum_of(scope) else None,
+        }
+
+    return Computed(kept_body(scope, f"matrix {digest_of(scope, 'matrix', rules, {})}", compute))
 
 
 def list_salience(scope: Scope, *, group: str = "", members: Collection[str] = (),

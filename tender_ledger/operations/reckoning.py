@@ -13,7 +13,7 @@ from tender_ledger.core.indices.rule_comparison import RulesCompared, compare_ru
 from tender_ledger.core.indices.selection import Selected, Selection, select
 from tender_ledger.core.messages import InputRefused, Problem
 from tender_ledger.core.rules import CountingRules
-from tender_ledger.core.tally.counting import count
+from tender_ledger.core.tally.counting import Tally, count
 from tender_ledger.core.tally.table import Bools, Listed, Plants
 from tender_ledger.core.tally.taxa import counted_taxa
 from tender_ledger.core.terms import Purpose, Scope
@@ -39,13 +39,15 @@ ALL = Selection()
 class StudyReckoning:
     """The computed values with the revision of the study they were computed at, and what of them a filter shows.
 
-    `n_of` is N by community; the reckoning of a kept community is brought when it is asked for.
+    `n_of` is N by community; the reckoning of a kept community is brought when it is asked for. `tally` is what was counted,
+    where it was counted for this request and not kept.
     """
 
     result: Reckoning
     revision: int
     n_of: Mapping[str, int]
     selected: Selected | None = None
+    tally: Tally | None = None
 
 
 def reckon_study(scope: Scope, rules: CountingRules, *, purpose: Purpose = Purpose.COUNTED, selection: Selection = ALL,
@@ -62,7 +64,7 @@ def reckon_study(scope: Scope, rules: CountingRules, *, purpose: Purpose = Purpo
         return kept
     with snapshot():
         revision = studies.study(scope)["revision"]
-        tally = whole = count(read_table(scope, rules, with_ids=bool(selection.part)), rules)
+        tally = whole = count(read_table(scope, rules, with_ids=True), rules)
         apart = split_scope(scope, "community")
         if apart.purpose is not scope.purpose:
             tally = count(read_table(apart, rules, with_ids=bool(selection.part)), rules)
@@ -73,7 +75,7 @@ def reckon_study(scope: Scope, rules: CountingRules, *, purpose: Purpose = Purpo
     n_of = {code: part.n for code, part in result.by_community.items()}
     if not selection:
         _keep(scope, rules, revision, result)
-        return StudyReckoning(result, revision, n_of)
+        return StudyReckoning(result, revision, n_of, tally=whole)
     people = tally.table.informants
     among = np.array([people.communities[code] in group if code >= 0 else False for code in people.community], dtype=bool)
     if not group and not selection.community:

@@ -99,19 +99,18 @@ def reports_by_id(scope: Scope, ids: list[int]) -> list[dict[str, Any]]:
     return rows(f"{WITH_TERMS} {_select(scope, condition)}", **parameters(scope, ids=ids))
 
 
-def communities_of_reports(scope: Scope) -> dict[int, str]:
-    """By the number of every report that the viewer may see the code of its teller's community, "" where there is none."""
+def reports_by_community(scope: Scope) -> dict[str, list[int]]:
+    """The numbers of all reports that the viewer may see, by the code of their teller's community, "" where there is none."""
     found = rows(
-        f"""{WITH_TERMS} SELECT r.id, coalesce(com.code, '') AS community
+        f"""{WITH_TERMS} SELECT coalesce(com.code, '')::text AS community, array_agg(r.id) AS ids
             FROM use_report r JOIN encounter e ON e.id = r.encounter_id AND e.removed_at IS NULL
-            JOIN plant p ON p.id = r.plant_id AND p.removed_at IS NULL
-            JOIN informant i ON i.id = r.informant_id {THESE_TERMS} i.id
-            LEFT JOIN holder h ON h.id = i.holder_id LEFT JOIN source s ON s.id = i.source_id
-            LEFT JOIN community com ON com.id = coalesce(h.community_id, s.community_id)
-            WHERE r.study_id = %(study)s AND r.removed_at IS NULL AND {report_allowed(scope, among=THESE_BARRED)}""",
+            JOIN plant p ON p.id = r.plant_id AND p.removed_at IS NULL {THESE_TERMS} r.informant_id
+            LEFT JOIN community com ON com.id = t.community_id
+            WHERE r.study_id = %(study)s AND r.removed_at IS NULL AND {report_allowed(scope, among=THESE_BARRED)}
+            GROUP BY 1 ORDER BY 1""",
         **parameters(scope),
     )
-    return {one["id"]: one["community"] for one in found}
+    return {one["community"]: one["ids"] for one in found}
 
 
 def reports_with_part(scope: Scope, part: str) -> npt.NDArray[np.int64]:

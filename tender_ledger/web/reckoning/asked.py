@@ -23,6 +23,7 @@ FILTER = tuple(field.name for field in fields(Selection))
 # What a form of the page carries along, so that changing one thing leaves the others.
 RULE_KEYS = ("rules", "informants", "basis", "tried", "level", "scheme", "nc", "currency", "stances", "outcomes", *WORDS)
 KEPT = ("show", "group", "with", "sort", "index", *FILTER, *RULE_KEYS)
+_FIRST_ROWS = 100  # of a table on the page before “show all”
 
 
 @dataclass(frozen=True)
@@ -92,6 +93,11 @@ def with_changes(rules: CountingRules, arguments: Any) -> CountingRules:
     if "basis" in arguments or "tried" in arguments:  # a form with no ground ticked is refused, not taken for no change
         changes["basis"] = arguments.getlist("basis")
     return rules.with_(own_bases=studies.own_bases(g.scope) if changes else (), **changes)
+
+
+def most_rows() -> int | None:
+    """How many rows a table has on the page before “show all”; None where all were asked for."""
+    return None if request.args.get("rows") == "all" else _FIRST_ROWS
 
 
 def carried() -> dict[str, Any]:

@@ -37,6 +37,7 @@ from tender_ledger.web.reckoning.asked import (
     categories,
     families,
     filter_words,
+    most_rows,
     with_changes,
 )
 from tender_ledger.web.reckoning.ladder_files import AboutLadder, ladder_csv, ladder_sheet, ladder_svg
@@ -63,6 +64,7 @@ from tender_ledger.web.shared.study_scope import study_blueprint
 from tender_ledger.web.shared.words import gettext as _
 
 reckoning = study_blueprint("reckoning", __name__, "/reckoning")
+reckoning.context_processor(lambda: {"most_rows": most_rows})
 
 
 @reckoning.get("")
@@ -86,7 +88,7 @@ def show() -> str:
         "n_of": reckoned.n_of,
         "shown_alone": communities_of_shown(g.scope),
         "further_words": further_choices(one.rules),
-        "left_out": count_exclusions(g.scope, one.rules, community=one.group),
+        "left_out": count_exclusions(g.scope, one.rules, community=one.group, counted=reckoned),
         "left_out_words": {reason: words for reason, (words, _why) in LEFT_OUT.items()},
         "views": VIEWS,
         "view": "",

@@ -12,11 +12,9 @@ from tender_ledger.operations import analyses, grouped
 from tender_ledger.operations.computing import Computed
 from tender_ledger.operations.disclosure.splits import minimum_of
 from tender_ledger.operations.reckoning import taxon_facts
-from tender_ledger.web.reckoning.asked import LADDER_INDICES, Asked, categories
+from tender_ledger.web.reckoning.asked import LADDER_INDICES, Asked, categories, most_rows
 from tender_ledger.web.reckoning.contents import hairlines
 from tender_ledger.web.reckoning.tables import category_rows, drawn_strip, faced_categories, faced_taxa, ladder_of, taxon_rows
-
-_FIRST_ROWS = 100  # plants on the page before “all of them”
 
 
 def shown_of(one: Asked, part: Reckoning, whole: Reckoning, selected: Selected | None) -> dict[str, Any]:
@@ -58,7 +56,7 @@ def _ladder(one: Asked, part: Reckoning, selected: Selected | None) -> dict[str,
 
 def _plants(one: Asked, part: Reckoning, selected: Selected | None) -> dict[str, Any]:
     sort = one.sort or "ci"
-    rows, shown = taxon_rows(part, sort, selected, None if request.args.get("rows") == "all" else _FIRST_ROWS)
+    rows, shown = taxon_rows(part, sort, selected, most_rows())
     spans = analyses.ends_of_values(g.scope, one.rules, group=one.group, **_wanted())
     lines = {kind: hairlines({row.name: row.numbers[kind] for row in rows}, (spans.body or {}).get(kind, {}))
              for kind in (*PER_INFORMANT, "uva")}  # fmt: skip

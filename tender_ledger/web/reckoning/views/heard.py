@@ -84,8 +84,11 @@ def _apart(found: Mapping[str, Any]) -> dict[str, Callable[[Row], Apart]]:
     put = {"T": found["T"], "Q_1": found["Q1"], "Q_2": found["Q2"], "U": found["U"], "S": found["S_obs"]}
     labels = {code: choice.label for code, choice in categories().items()}
     by = {"ones": _("told by one"), "twos": _("told by two")}
-    ones, twos = ([_thing(taxon, labels.get(category, category) or said) for taxon, category in found.get(key, ())]
-                  for key, said in by.items())  # fmt: skip
+
+    def things(key: str) -> list[Link]:
+        """Put together where they are opened: of a large study they are thousands."""
+        return [_thing(taxon, labels.get(category, category) or by[key]) for taxon, category in found.get(key, ())]
+
     chao, jack = found["chao2_bias_corrected"], found["jackknife1"]
     more = [
         (_("Chao2, classic"), found["chao2_classic"]),
@@ -97,18 +100,20 @@ def _apart(found: Mapping[str, Any]) -> dict[str, Callable[[Row], Apart]]:
     return {
         "heard": lambda _row: Apart({"T": found["T"]}),
         "sofar": lambda _row: Apart({"S": found["S_obs"]}, others=[("Chao2", chao), (_("jackknife"), jack)]),
-        "q1": lambda _row: Apart({"Q_1": found["Q1"]}, ones),
-        "q2": lambda _row: Apart({"Q_2": found["Q2"]}, twos),
+        "q1": lambda _row: Apart({"Q_1": found["Q1"]}, things("ones")),
+        "q2": lambda _row: Apart({"Q_2": found["Q2"]}, things("twos")),
         "chao2": lambda _row: Apart(
             put,
-            ones,
+            things("ones"),
             [(_("its standard error"), found["chao2_bias_corrected_SE"]), *more, (_("jackknife"), jack)],
         ),
-        "jack1": lambda _row: Apart(put, ones, [(_("its standard error"), found["jackknife1_SE"]), ("Chao2", chao), *more]),
-        "coverage": lambda _row: Apart(
-            put, ones, simple, pair_of(found["coverage_ends"]), how=_("95 % by leaving out each holder in turn")
+        "jack1": lambda _row: Apart(
+            put, things("ones"), [(_("its standard error"), found["jackknife1_SE"]), ("Chao2", chao), *more]
         ),
-        "wanted": lambda _row: Apart(put, ones, so_far),
+        "coverage": lambda _row: Apart(
+            put, things("ones"), simple, pair_of(found["coverage_ends"]), how=_("95 % by leaving out each holder in turn")
+        ),
+        "wanted": lambda _row: Apart(put, things("ones"), so_far),
     }
 
 
