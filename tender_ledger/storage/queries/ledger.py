@@ -4,11 +4,13 @@ import hashlib
 from collections.abc import Mapping
 from typing import Any
 
+import numpy as np
+
 from tender_ledger.core.ledger import NOTHING, LedgerView
 from tender_ledger.core.terms import Purpose, Scope
 from tender_ledger.storage.database import row, rows
 from tender_ledger.storage.masking import masked_text
-from tender_ledger.storage.queries.kept import kept_ids
+from tender_ledger.storage.queries.kept import Ids, kept_ids
 from tender_ledger.storage.queries.terms import (
     THESE_BARRED,
     THESE_TERMS,
@@ -96,7 +98,7 @@ _ORDERS: Mapping[str, tuple[str, str]] = {  # what it is ordered by, and the joi
 def ledger_page(scope: Scope, view: LedgerView) -> tuple[list[dict[str, Any]], int]:
     """The reports of one page, and how many the whole view has. The order of a view is kept until something is written."""
     first = (view.page - 1) * PAGE + 1
-    ids, total = kept_ids(scope, _digest(view), lambda: ledger_ids(scope, view), first, first + PAGE - 1)
+    ids, total = kept_ids(scope, _digest(view), lambda: _ordered_ids(scope, view), first, first + PAGE - 1)
     return lines_of(scope, ids), total
 
 
@@ -107,6 +109,11 @@ def _digest(view: LedgerView) -> str:
 
 def ledger_ids(scope: Scope, view: LedgerView) -> list[int]:
     """The numbers of all reports of a view, in its order."""
+    return [int(number) for number in _ordered_ids(scope, view)]
+
+
+def _ordered_ids(scope: Scope, view: LedgerView) -> Ids:
+    """The numbers of all reports of a view in its order (reports,)."""
     conditions, joins = [], []
     for name, said in view.asked.items():
         if name == "marked":
@@ -120,11 +127,11 @@ def ledger_ids(scope: Scope, view: LedgerView) -> list[int]:
     order = [f"{key} {turn if at == len(keys) - 1 else 'ASC'} NULLS LAST" for at, (key, _join) in enumerate(keys)]
     asked = {name: f"%{_escaped(said)}%" if name in ("q", "beside") else said for name, said in view.asked.items()}
     if any(masked_text(said) != said for said in view.asked.values()):
-        return []  # what is masked where it stands is not found by asking for it either
+        return np.empty(0, dtype=np.int64)  # what is masked where it stands is not found by asking for it either
     found = row(
         f"""WITH terms AS MATERIALIZED (SELECT * FROM informant_terms(%(study)s, %(day)s)),
               barred AS MATERIALIZED (SELECT report_id FROM barred_reports(%(study)s, %(day)s) b WHERE {_barring(scope)})
-            SELECT array_agg(r.id ORDER BY {", ".join((*order, "e.number DESC", "r.id"))}) AS ids
+            SELECT string_agg(int8send(r.id), '' ORDER BY {", ".join((*order, "e.number DESC", "r.id"))}) AS ids
             FROM use_report r JOIN encounter e ON e.id = r.encounter_id AND e.removed_at IS NULL
             JOIN plant p ON p.id = r.plant_id AND p.removed_at IS NULL
             JOIN terms t ON t.informant_id = r.informant_id {" ".join(dict.fromkeys(joins))}
@@ -132,7 +139,8 @@ def ledger_ids(scope: Scope, view: LedgerView) -> list[int]:
               AND r.id NOT IN (SELECT report_id FROM barred){"".join(f" AND {one}" for one in conditions)}""",
         **parameters(scope, **asked),
     )
-    return list(found["ids"] or ()) if found else []
+    packed = (found or {}).get("ids") or b""  # one value, and not a list of a hundred thousand
+    return np.frombuffer(packed, dtype=">i8").astype(np.int64)
 
 
 def _told_of(kind: str) -> str:

@@ -40,11 +40,12 @@ def _categories(one: Asked, part: Reckoning, selected: Selected | None) -> dict[
 
 def _ladder(one: Asked, part: Reckoning, selected: Selected | None) -> dict[str, Any]:
     sure = _sure(one) if one.index in PER_INFORMANT else None
-    drawn = ladder_of(part, one.index, selected, sure.body if sure else None)
+    drawn, plants = ladder_of(part, one.index, selected, sure.body if sure else None, most_rows())
     return {
         "sure": sure,
         "ladder": drawn,
         "rows": [*drawn.rungs, *drawn.apart],
+        "shown_rows": plants,
         "all_rows": int(part.told.sum()),
         "facts": taxon_facts(g.scope),
         "sort": one.index,

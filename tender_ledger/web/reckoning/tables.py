@@ -147,8 +147,15 @@ def _category(r: Reckoning, at: int, sure: Mapping[str, Any] | None = None) -> C
     )
 
 
-def ladder_of(r: Reckoning, index: str, selected: Selected | None = None, sure: Mapping[str, Any] | None = None) -> Ladder:
-    """The use ladder by an index: the ranked from the highest down, then those told by too few to be ranked.
+def ladder_of(
+    r: Reckoning,
+    index: str,
+    selected: Selected | None = None,
+    sure: Mapping[str, Any] | None = None,
+    most: int | None = None,
+) -> tuple[Ladder, int]:
+    """The use ladder by an index: the ranked from the highest down, then those told by too few to be ranked; and how many plants
+    there are. At `most` so many of them are drawn.
 
     `sure` are the intervals and ranks of the taxa under resampling, where they are computed.
     """
@@ -158,14 +165,11 @@ def ladder_of(r: Reckoning, index: str, selected: Selected | None = None, sure: 
     rank = dict(zip(ranked, ranks(values[ranked]).tolist(), strict=True))
     shown = [at for at in told if _shown(selected.taxa if selected else None, at)]
     shown.sort(key=lambda at: (rank.get(at, 0) == 0, -values[at], r.taxa[at]))
-    return use_ladder(
-        [
-            Told(
-                r.taxa[at], float(values[at]), int(r.fc[at]), _counts(r, at), rank.get(at, 0), **how_sure(sure, r.taxa[at], index)
-            )
-            for at in shown
-        ]
-    )
+    rungs = [
+        Told(r.taxa[at], float(values[at]), int(r.fc[at]), _counts(r, at), rank.get(at, 0), **how_sure(sure, r.taxa[at], index))
+        for at in shown[:most]
+    ]
+    return use_ladder(rungs), len(shown)
 
 
 def how_sure(sure: Mapping[str, Any] | None, taxon: str, index: str) -> dict[str, Any]:
