@@ -1,6 +1,7 @@
 """`./ledger bench`: reading a million reports out of PostgreSQL beside counting them, in one run."""
 
 import resource
+import secrets
 import statistics
 import tempfile
 import time
@@ -16,19 +17,25 @@ import numpy as np
 from tender_ledger.cli.bench_data import COMMUNITIES, bench_scope, fill_study
 from tender_ledger.cli.bench_import import bench_import
 from tender_ledger.cli.bench_ledger import bench_ledger
+from tender_ledger.cli.bench_pages import bench_pages, pages_of
 from tender_ledger.core.indices.importance import over_own
 from tender_ledger.core.indices.reckoning import Reckoning, reckon
 from tender_ledger.core.publication import linked_cells, publish, study_contributions
 from tender_ledger.core.resampling.bootstrap import bootstrap
+from tender_ledger.core.rights import Role
 from tender_ledger.core.rules import CountingRules
 from tender_ledger.core.tally.counting import Tally, count
 from tender_ledger.core.tally.table import UseReportTable
+from tender_ledger.demo.load import load_demo
 from tender_ledger.launch.cluster import Cluster
+from tender_ledger.operations import accounts
 from tender_ledger.operations.vocabularies import load_shipped_vocabularies
-from tender_ledger.storage.database import configure, connected, migrate
+from tender_ledger.storage.database import configure, connected, migrate, run
+from tender_ledger.storage.queries import accounts as account_queries
 from tender_ledger.storage.queries.tally import assemble, read_columns, read_labels
 
 _RUNS = 5
+_MOST_HOLDERS = 1_000  # of the study whose pages are asked for
 _REPLICATES = 1000
 _ROWS = ("informant", "event", "plant", "category", "use", "basis", "stance", "outcome")
 
@@ -40,9 +47,10 @@ _ROWS = ("informant", "event", "plant", "category", "use", "basis", "stance", "o
 @click.option(
     "--listed", default=100_000, show_default=True, help="Reports of the study whose table is asked for; 0 asks for none."
 )
+@click.option("--demo/--no-demo", default=True, help="Whether the pages of the invented study are asked for.")
 @click.option("--imported", default=100_000, show_default=True, help="Rows of the table that is imported; 0 imports none.")
-def bench(reports: int, informants: int, taxa: int, listed: int, imported: int) -> None:
-    """Time an import, the table of reports, and reading against counting, on invented rows, on a cluster of its own."""
+def bench(reports: int, informants: int, taxa: int, listed: int, demo: bool, imported: int) -> None:
+    """Time an import, every page, the table of reports, and reading against counting, on a cluster of its own."""
     folder = Path(tempfile.mkdtemp(prefix="tender-bench-"))
     folder.chmod(0o755)
     cluster = Cluster(folder / "postgres", "bench", "bench", throw_away=True)
@@ -55,13 +63,39 @@ def bench(reports: int, informants: int, taxa: int, listed: int, imported: int) 
             if imported:
                 bench_import(cluster.url(), imported)
             if listed:
-                fill_study(listed, informants, taxa, code="LISTED")
-                bench_ledger(cluster.url(), "LISTED")
+                _pages_of_many(cluster.url(), listed, informants, taxa)
+            if demo:
+                _pages_of_demo(cluster.url())
             if reports:
                 _run(reports, informants, taxa)
     finally:
         cluster.destroy()
         folder.rmdir()
+
+
+def _pages_of_many(url: str, reports: int, informants: int, taxa: int) -> None:
+    """The table of reports and every page of a study of many reports, told by at most a thousand holders."""
+    fill_study(reports, min(informants, _MOST_HOLDERS), taxa, code="LISTED")
+    email, password = "reader@bench.example", secrets.token_urlsafe(12)
+    person = accounts.add_person(email, "Bench reader", password)
+    run("INSERT INTO membership (study_id, person_id, role) SELECT id, %(p)s, %(role)s FROM study WHERE code = 'LISTED'",
+        p=person, role=str(Role.OWNER))  # fmt: skip
+    bench_ledger(url, "LISTED", email, password)
+    pages = pages_of("LISTED", "H-2", "C1", "C2", "Genus1%20species4")
+    bench_pages(url, "LISTED", email, password, pages, 200, 200)
+
+
+def _pages_of_demo(url: str) -> None:
+    sign_ins = load_demo(None)
+    owner = next(email for email in sign_ins if Role.OWNER in _roles(email))
+    pages = pages_of("VELDRA", "ONS-02", "ONS", "KEL", "Sambucus%20nigra")
+    bench_pages(url, "VELDRA", owner, sign_ins[owner], pages, 80, 40)
+
+
+def _roles(email: str) -> frozenset[Role]:
+    person = account_queries.person_by_email(email)
+    member = account_queries.member_of(person["id"], "VELDRA") if person else None
+    return member.roles if member else frozenset()
 
 
 def _run(reports: int, informants: int, taxa: int) -> None:

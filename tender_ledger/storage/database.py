@@ -1,8 +1,10 @@
 """The connection that the models use, transactions, and the mapping of constraints to sentences."""
 
+import time
 from collections.abc import Iterable, Iterator, Mapping, Sequence
 from contextlib import contextmanager
 from contextvars import ContextVar
+from dataclasses import dataclass
 from errno import ENOSPC
 from pathlib import Path
 from select import select
@@ -68,7 +70,12 @@ class _Pool(PooledPsycopg3Database):  # type: ignore[misc]
         """Whatever is no read makes the answers of the request so far worthless; so do the models' own writes."""
         if not sql.lstrip().startswith(_READS):
             ask_anew()
-        return super().execute_sql(sql, *more, **options)
+        asked, begun = _asked.get(), time.perf_counter()
+        try:
+            return super().execute_sql(sql, *more, **options)
+        finally:
+            asked.statements += 1
+            asked.seconds += time.perf_counter() - begun
 
     def _connect(self) -> Any:
         connection = super()._connect()
@@ -81,6 +88,24 @@ class _Pool(PooledPsycopg3Database):  # type: ignore[misc]
             self.connect_params["host"] = ",".join(host for host, _port in pairs)
             self.connect_params["port"] = ",".join(port for _host, port in pairs)
         return connection
+
+
+@dataclass
+class Asked:
+    """How many statements were asked since counting began, and for how many seconds they were waited for."""
+
+    statements: int = 0
+    seconds: float = 0.0
+
+
+_asked: ContextVar[Asked] = ContextVar("asked of the database", default=Asked())  # noqa: B039 - what nobody reads
+
+
+def count_asked() -> Asked:
+    """Begin to count what this thread asks; the counter goes on until counting begins anew."""
+    counter = Asked()
+    _asked.set(counter)
+    return counter
 
 
 class SchemaNotOwned(RuntimeError):

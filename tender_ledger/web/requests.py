@@ -13,10 +13,12 @@ from werkzeug.routing import IntegerConverter, Map
 from tender_ledger.core.text import LARGEST_NUMBER, control_character
 from tender_ledger.storage.database import (
     UNAVAILABLE,
+    Asked,
     ask_always,
     ask_once,
     close_connection,
     connected,
+    count_asked,
     open_connection,
     pending_migrations,
 )
@@ -55,7 +57,7 @@ def install(app: Flask) -> None:
 
 def _begin() -> Answer | None:
     """Open the connection; nobody is served by a restored database before it is settled who was erased since."""
-    g.started, g.request_id = time.monotonic(), uuid.uuid4().hex[:12]
+    g.started, g.request_id, g.asked = time.monotonic(), uuid.uuid4().hex[:12], count_asked()
     if getattr(request.routing_exception, "code", None) == 400:  # another host: no address can be made for it either
         return _STRANGE_HOST, 400
     if request.endpoint in ("static", "health", "ready"):
@@ -111,9 +113,10 @@ def _end(_error: BaseException | None) -> None:
 
 
 def _line(response: Response) -> Response:
-    """Route name, person number, status and milliseconds; never an argument, a query, a body, a name or words."""
+    """Route name, person number, status, milliseconds in all and of the database; never an argument, a query, a body, a name or
+    words."""
     if request.endpoint != "static":
-        started = g.get("started", time.monotonic())
+        started, asked = g.get("started", time.monotonic()), g.get("asked", Asked())
         line = {
             "request": g.get("request_id", ""),
             "route": request.endpoint or "none",
@@ -121,6 +124,8 @@ def _line(response: Response) -> Response:
             "person": getattr(g.get("_login_user"), "person_id", None),
             "status": response.status_code,
             "ms": round((time.monotonic() - started) * 1000, 1),
+            "db_ms": round(asked.seconds * 1000, 1),
+            "statements": asked.statements,
         }
         _log.info(json.dumps(line))
     return response

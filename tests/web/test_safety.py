@@ -215,7 +215,7 @@ def test_a_log_line_has_route_person_status_and_time_and_nothing_that_was_said(
         log.removeHandler(caplog.handler)
     lines = [json.loads(record.message) for record in caplog.records if record.name == log.name]
     assert [one["route"] for one in lines] == ["account.sign_in", "people.holder", "encounters.draft"]
-    assert set(lines[1]) == {"request", "route", "method", "person", "status", "ms"}
+    assert set(lines[1]) == {"request", "route", "method", "person", "status", "ms", "db_ms", "statements"}
     assert lines[1]["person"] == value("SELECT id FROM person WHERE email_fold = %(e)s", e=OWNER)
     text = caplog.text
     for secret in ("ONS-01", "closes a cut", "secret", OWNER, PASSWORD):
