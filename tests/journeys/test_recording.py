@@ -481,3 +481,15 @@ def test_choices_say_what_they_mean(desk: Desk):
     page.focus("#capture [name=basis]")
     Keys(page).type("as p")
     expect(page.locator("#n-basis-picks [aria-selected=true]")).to_contain_text("It was done to the teller")
+
+
+def test_a_report_that_was_recorded_is_not_drawn_again_by_the_next_page(desk: Desk):
+    page = desk.open(WALK, RECORDER)
+    ready(page)
+    record_one(page)
+    drafts = []
+    page.on("request", lambda request: drafts.append(request.url) if request.url.endswith("/draft") else None)
+    page.goto(WALK)
+    ready(page)
+    assert (drafts, slot(page, "purpose")) == ([], "")
+    assert page.evaluate("sessionStorage.length") == 0

@@ -464,6 +464,7 @@ document.addEventListener("htmx:before:request", event => {
   if (event.target.closest?.(".capture")) {
     sending = true;
     clearTimeout(waiting);
+    waiting = null;  // what is sent is not kept as a draft, nor drawn again by the next page
   }
 });
 
