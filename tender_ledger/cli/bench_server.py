@@ -8,6 +8,7 @@ import secrets
 import socket
 import subprocess
 import sys
+import tempfile
 import time
 import urllib.error
 import urllib.parse
@@ -32,7 +33,7 @@ class Cost:
 class BenchServer:
     """One server process and one browser; `costs` are there once it has ended, in the order in which pages were asked for."""
 
-    def __init__(self, process: subprocess.Popen[str], address: str) -> None:
+    def __init__(self, process: subprocess.Popen[bytes], address: str) -> None:
         self.process, self.address, self.costs = process, address, list[Cost]()
         self.browser = urllib.request.build_opener(urllib.request.HTTPCookieProcessor(http.cookiejar.CookieJar()))
 
@@ -67,15 +68,19 @@ def bench_server(url: str) -> Iterator[BenchServer]:
                "tender_ledger.web.app:served_app()"]  # fmt: skip
     environment = {**os.environ, "DATABASE_URL": url, "TENDER_SECRET": secrets.token_hex(16)}
     worker = subprocess.Popen([sys.executable, "-m", "tender_ledger.launch.worker"], env=environment)
-    process = subprocess.Popen(command, env=environment, stdout=subprocess.PIPE, stderr=subprocess.STDOUT, text=True)
+    log = tempfile.TemporaryFile(mode="w+")  # noqa: SIM115 - open as long as the server; a pipe nobody reads stops it once full
+    process = subprocess.Popen(command, env=environment, stdout=log, stderr=subprocess.STDOUT)
     server = BenchServer(process, f"http://127.0.0.1:{port}")
     try:
         yield server
     finally:
         for one in (process, worker):
             one.terminate()
-        said, _ = process.communicate(timeout=30)
-        worker.wait(timeout=30)
+        for one in (process, worker):
+            one.wait(timeout=30)
+        log.seek(0)
+        said = log.read()
+        log.close()
     found = [one for one in map(_read, said.splitlines()) if "ms" in one]
     server.costs = [Cost(*(one[name] for name in ("route", "status", "ms", "db_ms", "statements"))) for one in found]
 
