@@ -87,6 +87,7 @@ def _pages_of_many(url: str, reports: int, informants: int, taxa: int) -> None:
 
 def _pages_of_demo(url: str) -> None:
     sign_ins = load_demo(None)
+    run("ANALYZE")  # as the database does by itself within minutes
     owner = next(email for email in sign_ins if Role.OWNER in _roles(email))
     pages = pages_of("VELDRA", "ONS-02", "ONS", "KEL", "Sambucus%20nigra")
     bench_pages(url, "VELDRA", owner, sign_ins[owner], pages, 80, 40)
