@@ -78,8 +78,12 @@ def _pages_of_many(url: str, reports: int, informants: int, taxa: int) -> None:
     fill_study(reports, min(informants, _MOST_HOLDERS), taxa, code="LISTED")
     email, password = "reader@bench.example", secrets.token_urlsafe(12)
     person = accounts.add_person(email, "Bench reader", password)
-    run("INSERT INTO membership (study_id, person_id, role) SELECT id, %(p)s, %(role)s FROM study WHERE code = 'LISTED'",
-        p=person, role=str(Role.OWNER))  # fmt: skip
+    run(
+        """INSERT INTO membership (study_id, person_id, role)
+           SELECT id, %(p)s, %(role)s FROM study WHERE code = 'LISTED'""",
+        p=person,
+        role=str(Role.OWNER),
+    )
     bench_ledger(url, "LISTED", email, password)
     pages = pages_of("LISTED", "H-2", "C1", "C2", "Genus1%20species4")
     bench_pages(url, "LISTED", email, password, pages, 200, 200)

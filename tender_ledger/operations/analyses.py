@@ -207,12 +207,19 @@ def knowledge(scope: Scope, rules: CountingRules, *, purpose: Purpose = Purpose.
 
     def holders() -> dict[str, Any]:
         found, own, ages, codes = _known_by_holders(scope, rules)
-        return {"holders": [
-            {"code": code, "community": one["community"], "gender": one["gender"], "age": ages[place],
-             "years": one["years"], "shown": bool(one["shown"]),
-             **{name: number(float(found[name][place])) for name in found}}
+        each = [
+            {
+                "code": code,
+                "community": one["community"],
+                "gender": one["gender"],
+                "age": ages[place],
+                "years": one["years"],
+                "shown": bool(one["shown"]),
+                **{name: number(float(found[name][place])) for name in found},
+            }
             for place, (code, one) in enumerate(zip(codes, own, strict=True))
-        ]}  # fmt: skip
+        ]
+        return {"holders": each}
 
     def work(_progress: Progress) -> dict[str, Any]:
         found, own, ages, _codes = _known_by_holders(scope, rules)

@@ -148,10 +148,13 @@ def hidden_plants_and_names(scope: Scope) -> tuple[list[int], list[int]]:
 
 def count_undetermined(scope: Scope) -> int:
     """How many plants without a determination there are, of those the viewer may know of."""
-    return int(value(
+    found = value(
         f"""{_KEPT_TELLINGS} SELECT count(*) FROM wanted p LEFT JOIN known ON known.plant_id = p.id
             WHERE {_SHOWN} AND NOT EXISTS (SELECT FROM determination d WHERE d.plant_id = p.id AND d.is_current
-              AND d.taxon_id IS NOT NULL AND d.removed_at IS NULL)""", **_kept_tellings(scope)))  # fmt: skip
+              AND d.taxon_id IS NOT NULL AND d.removed_at IS NULL)""",
+        **_kept_tellings(scope),
+    )
+    return int(found)
 
 
 def plants(scope: Scope, ids: Sequence[int] | None = None) -> list[dict[str, Any]]:
