@@ -6,7 +6,7 @@ from typing import Any
 
 from tender_ledger.core.rules import CountingRules, parse_rules
 from tender_ledger.core.terms import Scope
-from tender_ledger.operations import analyses, grouped, long_work, questionnaires
+from tender_ledger.operations import analyses, grouped, long_work, questionnaires, reckoning
 from tender_ledger.operations.computing import do_computation
 from tender_ledger.storage.queries import results
 
@@ -26,6 +26,9 @@ def _competences(scope: Scope, _rules: CountingRules, questionnaire: int) -> obj
 
 
 ASK: dict[str, Callable[..., object]] = {
+    "reckoning": lambda scope, rules, **_part: reckoning.reckon_study(
+        scope, rules, purpose=scope.purpose
+    ),
     "uncertainty": lambda scope, rules, **of: analyses.uncertainty(scope, rules, purpose=scope.purpose, again=True, **of),
     "ends": lambda scope, rules, group, **_same: analyses.ends_of_values(
         scope, rules, group=group, purpose=scope.purpose, again=True

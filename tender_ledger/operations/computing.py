@@ -2,6 +2,7 @@
 
 import hashlib
 import json
+import time
 import zlib
 from collections.abc import Callable, Mapping
 from contextvars import ContextVar
@@ -17,6 +18,7 @@ from tender_ledger.core.terms import Purpose, Scope
 from tender_ledger.operations import long_work
 from tender_ledger.storage.database import ask_anew, database
 from tender_ledger.storage.queries import results, studies
+from tender_ledger.storage.queries.past_counts import count_notes
 from tender_ledger.storage.queries.terms import parameters
 
 Progress = Callable[[int, int], None]
@@ -58,7 +60,24 @@ def kept(scope: Scope, name: str, rules: CountingRules, options: Mapping[str, An
     """The body of a result as it is kept, or None."""
     digest = digest_of(scope, name, rules, options)
     found = results.kept_results(scope, [digest])
-    return json.loads(zlib.decompress(found[digest])) if digest in found else None
+    if found.is_due:
+        recount(scope, name, rules, options, digest)
+    return json.loads(zlib.decompress(found.bodies[digest])) if found.bodies else None
+
+
+def recount(scope: Scope, name: str, rules: CountingRules, options: Mapping[str, Any], digest: str) -> None:
+    """Have a worker compute anew what is kept of before the last reports; once for a revision, and one at a time."""
+    ask_anew()
+    revision = int(studies.study(scope)["revision"])
+    if results.computation(scope, digest, revision) is None:
+        _queue(scope, name, rules, options, digest, revision)
+
+
+def finish(digest: str) -> None:
+    """Say that the computation of a digest is done, where this thread was given it to do."""
+    given = _done_here.get().get(digest)
+    if given is not None:
+        results.end(given, "done")
 
 
 def computed(scope: Scope, name: str, rules: CountingRules, options: Mapping[str, Any], work: Work, *,
@@ -75,26 +94,27 @@ def computed(scope: Scope, name: str, rules: CountingRules, options: Mapping[str
     given = _done_here.get().get(digest)
     there = kept(scope, name, rules, options)
     if there is not None:
-        if given is not None:
-            results.end(given, "done")
+        finish(digest)
         return Computed(there, options=options)
     ask_anew()
-    revision = int(studies.study(scope)["revision"])
+    revision, begun = int(studies.study(scope)["revision"]), time.monotonic()
     if given is not None:
         body = work(_progress_of(given))
-        results.keep_results(scope, revision, {digest: _packed(body)})
-        results.end(given, "done")
+        results.keep_results(scope, revision, {digest: _packed(body)}, seconds=time.monotonic() - begun)
+        finish(digest)
         return Computed(body, options=options)
     if seconds() <= SHORT:
         body = work(lambda _done, _total: None)
-        results.keep_results(scope, revision, {digest: _packed(body)})
+        results.keep_results(scope, revision, {digest: _packed(body)}, seconds=time.monotonic() - begun)
         return Computed(json.loads(json.dumps(body)), options=options)
     found = results.computation(scope, digest, revision)
     if found is None and not begin:
+        count_notes().may_change = True
         return Computed(None, "not begun", options=options)
     if found is None or (again and found["state"] != "working"):
         _queue(scope, name, rules, options, digest, revision)
         found = results.computation(scope, digest, revision) or {}
+    count_notes().under_way = True
     return Computed(None, found["state"], found["id"], found["done"], found["total"], found["told"], options)
 
 

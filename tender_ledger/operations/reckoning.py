@@ -1,6 +1,7 @@
 """Reckoning a study, and the working of one number down to its reports."""
 
 import json
+import time
 from collections.abc import Collection, Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
 from typing import Any
@@ -17,7 +18,7 @@ from tender_ledger.core.tally.counting import Tally, count
 from tender_ledger.core.tally.table import Bools, Listed, Plants
 from tender_ledger.core.tally.taxa import counted_taxa
 from tender_ledger.core.terms import Purpose, Scope
-from tender_ledger.operations.computing import digest_of
+from tender_ledger.operations.computing import digest_of, finish, recount
 from tender_ledger.operations.disclosure.splits import counting_scope, minimum_of, split_scope
 from tender_ledger.storage.database import snapshot
 from tender_ledger.storage.queries import plants, reports, results, studies
@@ -62,6 +63,7 @@ def reckon_study(scope: Scope, rules: CountingRules, *, purpose: Purpose = Purpo
     kept = None if selection else _kept(scope, rules)
     if kept is not None:
         return kept
+    begun = time.monotonic()
     with snapshot():
         revision = studies.study(scope)["revision"]
         tally = whole = count(read_table(scope, rules, with_ids=True), rules)
@@ -74,7 +76,7 @@ def reckon_study(scope: Scope, rules: CountingRules, *, purpose: Purpose = Purpo
         result = replace(result, by_community=reckon(tally).by_community)
     n_of = {code: part.n for code, part in result.by_community.items()}
     if not selection:
-        _keep(scope, rules, revision, result)
+        _keep(scope, rules, revision, result, time.monotonic() - begun)
         return StudyReckoning(result, revision, n_of, tally=whole)
     people = tally.table.informants
     among = np.array([people.communities[code] in group if code >= 0 else False for code in people.community], dtype=bool)
@@ -97,8 +99,8 @@ class _KeptCommunities(Mapping[str, Reckoning]):
         if code not in self.codes:
             raise KeyError(code)
         digest = digest_of(self.scope, _WHOLE, self.rules, {"community": code})
-        found = results.kept_results(self.scope, [digest])
-        return unpack(found[digest], self.rules) if digest in found else reckon_study(
+        found = results.kept_results(self.scope, [digest]).bodies
+        return unpack(found[digest], self.rules) if found else reckon_study(
             self.scope, self.rules, purpose=self.scope.purpose).result.by_community[code]  # fmt: skip
 
     def __iter__(self) -> Iterator[str]:
@@ -110,22 +112,27 @@ class _KeptCommunities(Mapping[str, Reckoning]):
 
 def _kept(scope: Scope, rules: CountingRules) -> StudyReckoning | None:
     digests = [digest_of(scope, _WHOLE, rules, {"part": part}) for part in ("whole", "communities")]
-    found = results.kept_results(scope, digests)
-    if len(found) < len(digests):
+    kept = results.kept_results(scope, digests)
+    if not kept.bodies:
         return None
+    if kept.is_due:
+        recount(scope, _WHOLE, rules, {"part": "whole"}, digests[0])
+    finish(digests[0])
+    found = kept.bodies
     said = json.loads(found[digests[1]])
     communities = _KeptCommunities(scope, rules, list(said["n"]))
     whole = replace(unpack(found[digests[0]], rules), by_community=communities)
     return StudyReckoning(whole, said["revision"], said["n"])
 
 
-def _keep(scope: Scope, rules: CountingRules, revision: int, r: Reckoning) -> None:
+def _keep(scope: Scope, rules: CountingRules, revision: int, r: Reckoning, seconds: float) -> None:
     said = {"revision": revision, "n": {code: part.n for code, part in r.by_community.items()}}
     bodies = {digest_of(scope, _WHOLE, rules, {"part": "whole"}): pack(r),
               digest_of(scope, _WHOLE, rules, {"part": "communities"}): json.dumps(said).encode()}  # fmt: skip
     for code, part in r.by_community.items():
         bodies[digest_of(scope, _WHOLE, rules, {"community": code})] = pack(part)
-    results.keep_results(scope, revision, bodies)
+    results.keep_results(scope, revision, bodies, seconds=seconds)
+    finish(digest_of(scope, _WHOLE, rules, {"part": "whole"}))
 
 
 def parts_told(scope: Scope) -> list[dict[str, Any]]:

@@ -7,6 +7,7 @@ from datetime import date, timedelta
 
 import pytest
 
+from tender_ledger.core.ledger import read_view
 from tender_ledger.core.terms import Scope
 from tender_ledger.operations import accounts, clock, guarding, members, plants, reports, worklist
 from tender_ledger.operations.errors import CannotUndo, Refused
@@ -15,13 +16,24 @@ from tender_ledger.standins.names_service import ChecklistNames
 from tender_ledger.storage.database import row, run, value
 from tender_ledger.storage.queries import accounts as account_queries
 from tender_ledger.storage.queries import encounters as encounter_queries
-from tender_ledger.storage.queries import kept, studies
+from tender_ledger.storage.queries import kept, ledger, studies
 from tender_ledger.storage.queries import people as people_queries
 from tender_ledger.storage.queries import plants as plant_queries
 from tender_ledger.storage.queries import reports as report_queries
 from tender_ledger.storage.queries.kept import INFORMANTS, kept_by_part
 from tests.factories import PASSWORD, SmallStudy, latest_act
 
+VIEWS = [
+    read_view(asked)
+    for asked in (
+        {},
+        {"sort": "taxon"},
+        {"sort": "informant", "back": "1"},
+        {"sort": "category", "group": "plant"},
+        {"category": "food", "sort": "plant"},
+        {"q": "snake"},
+    )
+]
 TAXA = ("Sambucus nigra", "Plantago major", "Sambucus ebulus")
 Act = Callable[["Field"], object]
 
@@ -130,6 +142,7 @@ def everything(scope: Scope) -> list[object]:
         people_queries.holders(scope),
         encounter_queries.encounters(scope),
         studies.waiting(scope),
+        [ledger.ledger_page(scope, view) for view in VIEWS],
         [(one.rule.code, one.items, one.decided) for one in worklist.read_worklist(scope)],
     ]
 

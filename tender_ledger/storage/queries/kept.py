@@ -1,7 +1,7 @@
 """Answers that hold for one viewer until something is written in the study, or its day ends."""
 
 import json
-from collections.abc import Callable, Iterator, Mapping
+from collections.abc import Callable, Collection, Iterator, Mapping
 from dataclasses import dataclass
 from itertools import chain
 from typing import Any
@@ -12,6 +12,13 @@ from psycopg.types.json import Jsonb
 
 from tender_ledger.core.terms import Scope
 from tender_ledger.storage.database import ask_anew, database, row, rows, run, value
+from tender_ledger.storage.queries.past_counts import (
+    RECOUNT_AFTER,
+    WITHOUT_TERMS,
+    may_be_kept,
+    only_reports_changed,
+    past_counts,
+)
 
 Ids = npt.NDArray[np.int64]
 _OF_VIEWER = """c.study_id = %(study)s AND c.person_id = %(person)s AND c.day = %(day)s
@@ -20,7 +27,8 @@ _STANDS = f"{_OF_VIEWER} AND c.digest = %(digest)s"
 _PACKED, _WIDTH = ">i8", 8  # how a list of numbers is kept: packed, which is written twenty times as fast as an array
 _MOST = 60  # answers of one person that are kept
 _SMALL = 500_000  # bytes, as the database stores them, of a body that is read with the others
-_BODIES = """SELECT c.digest, c.revision, c.revision = s.revision AS stands, c.body::text AS kept FROM kept_answer c
+_BODIES = f"""SELECT c.digest, c.revision, c.revision = s.revision AS stands, c.by_part, c.kept_at,
+    c.kept_at > now() - make_interval(secs => {RECOUNT_AFTER}) AS recent, c.body::text AS kept FROM kept_answer c
     JOIN study s ON s.id = c.study_id
     WHERE c.study_id = %(study)s AND c.person_id = %(person)s AND c.day = %(day)s AND c.body IS NOT NULL"""
 
@@ -54,41 +62,98 @@ INFORMANTS_AND_TAXA = Parts(
      "plant": "ARRAY(SELECT DISTINCT r.informant_id FROM use_report r WHERE r.plant_id = c.record_id)"},
     renewed_by=frozenset({"caution"}),
 )  # fmt: skip
+REPORTS = Parts({"use_report": "ARRAY[c.record_id]"}, renewed_by=frozenset({"encounter", "plant", "determination"}))
 ENCOUNTERS = Parts({"use_report": _both("encounter_id")})
-# Entities that say nothing of who may see or count what; a change of any other renews the whole answer.
-_WITHOUT_TERMS = frozenset(
-    {"use_report", "asking", "attestation", "local_name", "plant", "encounter", "determination", "picture", "specimen",
-     "feature", "free_list", "property_claim", "plant_link", "worklist_mark", "caution"}
-)  # fmt: skip
+_MOST_PLACED = 100  # reports that are put in their places in a list; with more it is ordered anew
 _MOST_CHANGES = 500  # with more of them since, asking for everything is quicker
 
 
 def kept_body(scope: Scope, digest: str, compute: Callable[[], dict[str, Any]]) -> dict[str, Any]:
     """A small answer of JSON values, computed when it is not kept. A page takes several: all that stand are read at once."""
     bodies = chain(_kept(scope), _large(scope, digest))
-    found = next((one["kept"] for one in bodies if one["digest"] == digest and one["stands"]), None)
-    if found is not None:
-        return dict(json.loads(found))
+    found = next((one for one in bodies if one["digest"] == digest), None)
+    if found is not None and (found["stands"] or _may_be_shown(scope, found)):
+        return dict(json.loads(found["kept"]))
     revision = _revision(scope)
     body = compute()
     _keep(scope, digest, revision, None, body)
     return body
 
 
-def kept_ids(scope: Scope, digest: str, compute: Callable[[], Ids], first: int, last: int) -> tuple[list[int], int]:
-    """A part of an ordered list of numbers, from the `first` place (from 1) to the `last`, and how long the list is."""
+def _may_be_shown(scope: Scope, found: dict[str, Any]) -> bool:
+    """Whether an answer of before the last reports may be given; it is noted then."""
+    past = past_counts()
+    if past is None or not found["recent"] or not only_reports_changed(scope, found["revision"]):
+        return False
+    past.give_past(found["kept_at"])
+    return True
+
+
+def kept_ids(scope: Scope, digest: str, order: Callable[[list[int] | None], Ids], first: int, last: int) -> tuple[list[int], int]:
+    """A part of an ordered list of reports, from the `first` place (from 1) to the `last`, and how long the list is.
+
+    `order` gives those of some reports that are of the list, or all of it (None), in order. After reports were written they
+    are put in their places; after anything else that the list may depend on it is ordered anew.
+    """
     found = row(
-        f"""SELECT substring(c.ids FROM %(from)s FOR %(size)s) AS ids, octet_length(c.ids) / {_WIDTH} AS total
+        f"""SELECT substring(c.packed FROM %(from)s FOR %(size)s) AS packed, octet_length(c.packed) / {_WIDTH} AS total
             FROM kept_answer c WHERE {_STANDS}""",
         **_key(scope, digest),
         **{"from": (first - 1) * _WIDTH + 1, "size": (last - first + 1) * _WIDTH},
     )
     if found is not None:
-        return np.frombuffer(found["ids"], dtype=_PACKED).tolist(), int(found["total"])
+        return np.frombuffer(found["packed"], dtype=_PACKED).tolist(), int(found["total"])
     revision = _revision(scope)
-    ids = compute()
+    ids = _ordered(scope, digest, revision, order)
     _keep(scope, digest, revision, ids.astype(_PACKED).tobytes(), None)
     return ids[first - 1 : last].tolist(), len(ids)
+
+
+def _ordered(scope: Scope, digest: str, revision: int, order: Callable[[list[int] | None], Ids]) -> Ids:
+    """The whole list (reports,): the one kept before with the changed reports in their places, or ordered anew."""
+    found = row(
+        """SELECT c.packed, c.revision FROM kept_answer c WHERE c.study_id = %(study)s AND c.person_id = %(person)s
+             AND c.digest = %(digest)s AND c.day = %(day)s""",
+        **_key(scope, digest),
+    )
+    if found is None or database.in_transaction():
+        return order(None)
+    changed = _changed_parts(scope, REPORTS, found["revision"], revision)
+    if changed is None or len(changed) > _MOST_PLACED:
+        return order(None)
+    before = np.frombuffer(found["packed"], dtype=_PACKED).astype(np.int64)
+    placed = with_changed(before, changed, order)
+    return order(None) if placed is None else placed
+
+
+def with_changed(before: Ids, changed: Collection[int], order: Callable[[list[int] | None], Ids]) -> Ids | None:
+    """An ordered list (reports,) with some reports taken out and put in where `order` has them now.
+
+    It is asked of two short lists instead of the whole: every so many reports, and those between two of them. None where the
+    rest of the list is not as it was.
+    """
+    rest = before[~np.isin(before, list(changed))]
+    placed = order(sorted(changed))
+    if not len(placed) or not len(rest):
+        return placed if not len(rest) else rest
+    step = max(int(len(rest) ** 0.5), 1)
+    posts = rest[::step]
+    among = order([*posts.tolist(), *placed.tolist()])
+    is_post = np.isin(among, posts)
+    if int(is_post.sum()) != len(posts) or not np.array_equal(among[is_post], posts):
+        return None
+    # How many posts stand before each of the placed reports; they go into the stretch that begins with the last of these.
+    stretch = np.cumsum(is_post)[~is_post]
+    pieces: list[Ids] = [among[~is_post][stretch == 0]]
+    last = 0
+    for number in np.unique(stretch[stretch > 0]).tolist():
+        begin, end = (number - 1) * step, number * step
+        own = among[~is_post][stretch == number]
+        pieces += [rest[last:begin], order([*rest[begin:end].tolist(), *own.tolist()])]
+        if len(pieces[-1]) != len(rest[begin:end]) + len(own):
+            return None
+        last = end
+    return np.concatenate([*pieces, rest[last:]])
 
 
 def kept_by_part(
@@ -120,7 +185,10 @@ def _kept(scope: Scope) -> list[dict[str, Any]]:
     """The bodies that are kept for the viewer, small ones all at once, since a page takes several: those that stand, and
     those by part."""
     return rows(
-        f"""{_BODIES} AND pg_column_size(c.body) < {_SMALL} AND (c.by_part OR c.revision = s.revision)""", **_viewer(scope)
+        f"""{_BODIES} AND pg_column_size(c.body) < {_SMALL}
+              AND (c.by_part OR c.revision = s.revision OR %(past)s)""",
+        past=past_counts() is not None,
+        **_viewer(scope),
     )
 
 
@@ -142,11 +210,7 @@ def _changed_parts(scope: Scope, parts: Parts, since: int, until: int) -> set[in
         most=_MOST_CHANGES + 1,
     )
     every_act = len({one["revision"] for one in found}) == until - since
-    if (
-        len(found) > _MOST_CHANGES
-        or not every_act
-        or any(one["entity"] not in _WITHOUT_TERMS - parts.renewed_by for one in found)
-    ):
+    if len(found) > _MOST_CHANGES or not every_act or any(one["entity"] not in WITHOUT_TERMS - parts.renewed_by for one in found):
         return None
     return {key for one in found for key in one["parts"] or () if key is not None}
 
@@ -166,25 +230,28 @@ def _revision(scope: Scope) -> int:
 
 
 def _keep(
-    scope: Scope, digest: str, revision: int, ids: bytes | None, body: Mapping[Any, Any] | None, *, by_part: bool = False
+    scope: Scope, digest: str, revision: int, packed: bytes | None, body: Mapping[Any, Any] | None, *, by_part: bool = False
 ) -> None:
-    run(
-        """INSERT INTO kept_answer (study_id, person_id, digest, revision, day, ids, body, by_part)
-           SELECT s.id, %(person)s, %(digest)s, s.revision, %(day)s, %(ids)s::bytea, %(body)s, %(by_part)s FROM study s
-           WHERE s.id = %(study)s AND s.revision = %(revision)s FOR SHARE OF s
-           ON CONFLICT (study_id, person_id, digest) DO UPDATE
-           SET revision = excluded.revision, day = excluded.day, ids = excluded.ids, body = excluded.body""",
-        **_key(scope, digest),
-        revision=revision,
-        ids=ids,
-        body=None if body is None else Jsonb(body),
-        by_part=by_part,
-    )
+    with database.atomic():
+        if not may_be_kept(scope, revision):
+            return
+        run(
+            """INSERT INTO kept_answer (study_id, person_id, digest, revision, day, packed, body, by_part)
+               VALUES (%(study)s, %(person)s, %(digest)s, %(revision)s, %(day)s, %(packed)s::bytea, %(body)s, %(by_part)s)
+               ON CONFLICT (study_id, person_id, digest) DO UPDATE
+               SET revision = excluded.revision, day = excluded.day, packed = excluded.packed, body = excluded.body,
+                 kept_at = now()""",
+            **_key(scope, digest),
+            revision=revision,
+            packed=packed,
+            body=None if body is None else Jsonb(body),
+            by_part=by_part,
+        )
     if by_part:
         return
     run(
         """DELETE FROM kept_answer WHERE study_id = %(study)s AND person_id = %(person)s AND digest <> %(digest)s AND NOT by_part
-             AND (revision <> %(revision)s OR (SELECT count(*) FROM kept_answer
+             AND (revision <> %(revision)s AND kept_at < now() - interval '10 minutes' OR (SELECT count(*) FROM kept_answer
                   WHERE study_id = %(study)s AND person_id = %(person)s AND NOT by_part) > %(most)s)""",
         **_key(scope, digest),
         revision=revision,

@@ -98,7 +98,7 @@ _ORDERS: Mapping[str, tuple[str, str]] = {  # what it is ordered by, and the joi
 def ledger_page(scope: Scope, view: LedgerView) -> tuple[list[dict[str, Any]], int]:
     """The reports of one page, and how many the whole view has. The order of a view is kept until something is written."""
     first = (view.page - 1) * PAGE + 1
-    ids, total = kept_ids(scope, _digest(view), lambda: _ordered_ids(scope, view), first, first + PAGE - 1)
+    ids, total = kept_ids(scope, _digest(view), lambda among: _ordered_ids(scope, view, among), first, first + PAGE - 1)
     return lines_of(scope, ids), total
 
 
@@ -112,8 +112,8 @@ def ledger_ids(scope: Scope, view: LedgerView) -> list[int]:
     return [int(number) for number in _ordered_ids(scope, view)]
 
 
-def _ordered_ids(scope: Scope, view: LedgerView) -> Ids:
-    """The numbers of all reports of a view in its order (reports,)."""
+def _ordered_ids(scope: Scope, view: LedgerView, among: list[int] | None = None) -> Ids:
+    """The numbers of all reports of a view in its order (reports,), or of those among some."""
     conditions, joins = [], []
     for name, said in view.asked.items():
         if name == "marked":
@@ -125,6 +125,8 @@ def _ordered_ids(scope: Scope, view: LedgerView) -> Ids:
     joins += [join for _key, join in keys]
     turn = "DESC" if view.backwards != (view.sort == "day") else "ASC"
     order = [f"{key} {turn if at == len(keys) - 1 else 'ASC'} NULLS LAST" for at, (key, _join) in enumerate(keys)]
+    if among is not None:
+        conditions.append("r.id = ANY(%(among)s)")
     asked = {name: f"%{_escaped(said)}%" if name in ("q", "beside") else said for name, said in view.asked.items()}
     if any(masked_text(said) != said for said in view.asked.values()):
         return np.empty(0, dtype=np.int64)  # what is masked where it stands is not found by asking for it either
@@ -137,7 +139,7 @@ def _ordered_ids(scope: Scope, view: LedgerView) -> Ids:
             JOIN terms t ON t.informant_id = r.informant_id {" ".join(dict.fromkeys(joins))}
             WHERE r.study_id = %(study)s AND r.removed_at IS NULL AND {allowed(scope, written_by="r.recorded_by")}
               AND r.id NOT IN (SELECT report_id FROM barred){"".join(f" AND {one}" for one in conditions)}""",
-        **parameters(scope, **asked),
+        **parameters(scope, **asked, **({} if among is None else {"among": among})),
     )
     packed = (found or {}).get("ids") or b""  # one value, and not a list of a hundred thousand
     return np.frombuffer(packed, dtype=">i8").astype(np.int64)

@@ -1,46 +1,86 @@
 """Results that hold for everybody in a study until something is written in it, or its day ends; and computations under way."""
 
 from collections.abc import Mapping
+from dataclasses import dataclass, field
 from typing import Any
 
 from tender_ledger.core.terms import Scope
-from tender_ledger.storage.database import row, rows, run, value
+from tender_ledger.storage.database import database, row, rows, run, value
+from tender_ledger.storage.queries.past_counts import (
+    RECOUNT_AFTER,
+    RECOUNT_SHARE,
+    may_be_kept,
+    only_reports_changed,
+    past_counts,
+)
 
 _MOST = 400  # results of one study that are kept
 
 
-def kept_results(scope: Scope, digests: list[str]) -> dict[str, bytes]:
-    """Those of the results that are kept and stand, by digest."""
+@dataclass(frozen=True)
+class KeptResults:
+    """The bodies by digest; whether they are of before the last reports and so old that a new count is due."""
+
+    bodies: Mapping[str, bytes] = field(default_factory=dict)
+    is_due: bool = False
+
+
+def kept_results(scope: Scope, digests: list[str]) -> KeptResults:
+    """All of the results as they are kept of one revision, or none of them.
+
+    They are of the revision that stands, or, where past counts are allowed and nothing but reports changed since, of the last
+    one that they were all computed at.
+    """
+    past = past_counts()
     found = rows(
-        """SELECT k.digest, k.body FROM kept_result k JOIN study s ON s.id = k.study_id AND s.revision = k.revision
-           WHERE k.study_id = %(study)s AND k.day = %(day)s AND k.digest = ANY(%(digests)s)""",
+        f"""SELECT k.digest, k.body, k.revision, k.kept_at, k.revision = s.revision AS stands,
+              k.kept_at < now() - make_interval(secs => greatest({RECOUNT_AFTER}, {RECOUNT_SHARE} * k.seconds)) AS is_due
+            FROM kept_result k JOIN study s ON s.id = k.study_id
+            WHERE k.study_id = %(study)s AND k.day = %(day)s AND k.digest = ANY(%(digests)s)
+              AND (k.revision = s.revision OR %(past)s)""",
         study=scope.study_id,
         day=scope.day,
         digests=digests,
+        past=past is not None,
     )
-    return {one["digest"]: bytes(one["body"]) for one in found}
+    if {one["digest"] for one in found} != set(digests) or len({one["revision"] for one in found}) > 1:
+        return KeptResults()
+    bodies = {one["digest"]: bytes(one["body"]) for one in found}
+    if all(one["stands"] for one in found):
+        return KeptResults(bodies)
+    if past is None or not only_reports_changed(scope, found[0]["revision"]):
+        return KeptResults()
+    past.give_past(min(one["kept_at"] for one in found))
+    return KeptResults(bodies, any(one["is_due"] for one in found))
 
 
-def keep_results(scope: Scope, revision: int, bodies: Mapping[str, bytes]) -> None:
-    """Keep results computed at a revision that stands; those of other revisions go, and the oldest where there are too many.
+def keep_results(scope: Scope, revision: int, bodies: Mapping[str, bytes], *, seconds: float = 0.0) -> None:
+    """Keep results computed at a revision that stands, or since which nothing but the reports of a large study changed.
 
-    It waits for whoever holds the study: a result computed while somebody is erased is of a revision that is past by then.
+    `seconds` says how long computing them took. Those of other revisions go after an hour, and the oldest where there are too
+    many.
     """
-    for digest, body in bodies.items():
-        run(
-            """INSERT INTO kept_result (study_id, digest, revision, day, body)
-               SELECT s.id, %(digest)s, s.revision, %(day)s, %(body)s FROM study s
-               WHERE s.id = %(study)s AND s.revision = %(revision)s FOR SHARE OF s
-               ON CONFLICT (study_id, digest) DO UPDATE
-               SET revision = excluded.revision, day = excluded.day, body = excluded.body, kept_at = now()""",
-            study=scope.study_id,
-            digest=digest,
-            revision=revision,
-            day=scope.day,
-            body=body,
-        )
+    with database.atomic():
+        if not may_be_kept(scope, revision):
+            return
+        for digest, body in bodies.items():
+            run(
+                """INSERT INTO kept_result (study_id, digest, revision, day, body, seconds)
+                   VALUES (%(study)s, %(digest)s, %(revision)s, %(day)s, %(body)s, %(seconds)s)
+                   ON CONFLICT (study_id, digest) DO UPDATE
+                   SET revision = excluded.revision, day = excluded.day, body = excluded.body, seconds = excluded.seconds,
+                     kept_at = now()
+                   WHERE kept_result.revision <= excluded.revision""",
+                study=scope.study_id,
+                digest=digest,
+                revision=revision,
+                day=scope.day,
+                body=body,
+                seconds=seconds,
+            )
     run(
-        """DELETE FROM kept_result k WHERE k.study_id = %(study)s AND (k.revision < %(revision)s OR k.digest IN (
+        """DELETE FROM kept_result k WHERE k.study_id = %(study)s AND (
+             (k.revision < %(revision)s AND k.kept_at < now() - interval '1 hour') OR k.digest IN (
              SELECT digest FROM kept_result WHERE study_id = %(study)s ORDER BY kept_at DESC OFFSET %(most)s))""",
         study=scope.study_id,
         revision=revision,

@@ -32,10 +32,12 @@ from tender_ledger.web.reckoning.views.holders import MEASURES
 from tender_ledger.web.reckoning.workings import taken_apart
 from tender_ledger.web.shared.chosen import chosen_words
 from tender_ledger.web.shared.fonts import font_files
+from tender_ledger.web.shared.kept_spread import kept_spread
 from tender_ledger.web.shared.looks import LOOKS
 from tender_ledger.web.shared.mathml import mathml, symbol
+from tender_ledger.web.shared.past_counts import shows_past_counts
 from tender_ledger.web.shared.rules_sentence import rules_parts, rules_sentence
-from tender_ledger.web.shared.spread import done, opened, spread
+from tender_ledger.web.shared.spread import done, opened
 from tender_ledger.web.shared.words import gettext as _
 
 _MEDIA = {
@@ -64,8 +66,14 @@ def _content(view: str, one: Asked, names: dict[str, str], audience: Audience) -
 
 
 @reckoning.get(f"/<any({_NAMES}):view>")
+@shows_past_counts
 def analysis(view: str) -> str:
     """A view with its figures and tables; the margin says how the number that is open came about."""
+    return kept_spread("reckoning/analysis.html", lambda: _view(view))
+
+
+def _view(view: str) -> tuple[str, dict[str, Any]]:
+    """The template of the margin and the context of a view."""
     one, names = _asked()
     content = _content(view, one, names, MEMBERS)
     kind, about = opened()
@@ -82,7 +90,7 @@ def analysis(view: str) -> str:
     context |= found
     if kind == "csi" and context.get("taxon"):
         context["scoring"] = _scoring(one, context["taxon"])
-    return spread("reckoning/analysis.html", template, **context)
+    return template, context
 
 
 def _file_address(view: str) -> Any:

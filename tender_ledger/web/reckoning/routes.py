@@ -49,7 +49,9 @@ from tender_ledger.web.shared.answers import Page
 from tender_ledger.web.shared.chosen import chosen_words
 from tender_ledger.web.shared.fonts import font_files
 from tender_ledger.web.shared.forms import LedgerForm
+from tender_ledger.web.shared.kept_spread import kept_spread
 from tender_ledger.web.shared.mathml import mathml, symbol
+from tender_ledger.web.shared.past_counts import shows_past_counts
 from tender_ledger.web.shared.rules_sentence import (
     BASIS_NAMES,
     CHOICES,
@@ -59,7 +61,7 @@ from tender_ledger.web.shared.rules_sentence import (
     rules_parts,
     rules_sentence,
 )
-from tender_ledger.web.shared.spread import done, opened, spread
+from tender_ledger.web.shared.spread import done, opened
 from tender_ledger.web.shared.study_scope import study_blueprint
 from tender_ledger.web.shared.words import gettext as _
 
@@ -68,8 +70,14 @@ reckoning.context_processor(lambda: {"most_rows": most_rows})
 
 
 @reckoning.get("")
+@shows_past_counts
 def show() -> str:
     """The values of the study, of one community, or of two side by side; all that is asked for stands in the address."""
+    return kept_spread("reckoning/reckoning.html", _values)
+
+
+def _values() -> tuple[str, dict[str, Any]]:
+    """The template of the margin and the context of the first pages."""
     names = people.community_names(g.scope)
     one = asked(request.args, names)
     reckoned = operations.reckon_study(g.scope, one.rules, selection=one.selection, group=one.groups)
@@ -102,9 +110,7 @@ def show() -> str:
     kind, about = opened()
     of = request.args.get("of", "") if request.args.get("of", "") in one.groups else one.group
     context["margin_group"] = of
-    return spread(
-        "reckoning/reckoning.html", _margin(kind, about, whole.by_community.get(of, whole), one, of, context), **context
-    )
+    return _margin(kind, about, whole.by_community.get(of, whole), one, of, context), context
 
 
 def _filter(one: Asked, whole: Reckoning, names: Mapping[str, str], known: Mapping[str, Any]) -> dict[str, Any]:

@@ -17,6 +17,7 @@ from tender_ledger.core.names import written_name
 from tender_ledger.core.terms import AgreementTerms
 from tender_ledger.formats.citing import cite
 from tender_ledger.web.shared import words
+from tender_ledger.web.shared.past_counts import seconds_since_count
 from tender_ledger.web.shared.spread import last_act
 
 _THIN = "\u2009"
@@ -33,7 +34,13 @@ def install(app: Flask) -> None:
         cite=cited, degrees=degrees, measure=measure, hue=hue, written=written_name, signed=signed, scheme=scheme,
         longest=longest,
     )  # fmt: skip
-    app.jinja_env.globals.update(here=here, leads=leads, last_act=last_act, new_key=lambda: str(uuid.uuid4()))
+    app.jinja_env.globals.update(
+        here=here,
+        leads=leads,
+        last_act=last_act,
+        new_key=lambda: str(uuid.uuid4()),
+        seconds_since_count=seconds_since_count,
+    )
 
 
 def count(value: int) -> str:
@@ -174,7 +181,7 @@ def leads(base: Markup, kind: str, subject: str, opened: str = "") -> Markup:
 
 
 def here(**changes: str | None) -> str:
-    """The address of this page with some of its query changed; None takes a key away."""
-    query = {name: value for name, value in {**request.args.to_dict(flat=False), **changes}.items() if value}
+    """The address of this page with some of its query changed; None takes a key away, and counting anew is asked for once."""
+    query = {name: value for name, value in {**request.args.to_dict(flat=False), "now": None, **changes}.items() if value}
     path = url_for(request.endpoint or "", **(request.view_args or {}))
     return f"{path}?{urlencode(query, doseq=True)}" if query else path
