@@ -8,6 +8,7 @@ from tender_ledger.core.rules import CountingRules, parse_rules
 from tender_ledger.core.terms import Scope
 from tender_ledger.operations import analyses, grouped, long_work, questionnaires, reckoning
 from tender_ledger.operations.computing import do_computation
+from tender_ledger.operations.disclosure.summary import what_would_leave
 from tender_ledger.storage.queries import results
 
 Options = Mapping[str, Any]
@@ -41,6 +42,7 @@ ASK: dict[str, Callable[..., object]] = {
         scope, rules, first, second, purpose=scope.purpose, seed=seed, again=True
     ),
     "competences": _competences,
+    "leaving": lambda scope, _rules, **_files: what_would_leave(scope, again=True),
 }  # fmt: skip
 
 

@@ -34,4 +34,10 @@ def of_competences(informants: int) -> float:
 
 
 def of_parts(reports: int) -> float:
-    return reports / 2e5
+    """Shares with their intervals, by category, community and taxon."""
+    return reports / 1e4
+
+
+def of_leaving(reports: int) -> float:
+    """Cells of all tables that could leave, and what could be had of them by subtraction."""
+    return reports / 5e3

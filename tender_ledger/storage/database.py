@@ -40,6 +40,7 @@ _SET = (
     # Every statement is short or touches many rows simply: compiling it would take longer than running it.
     "jit=off",
     "random_page_cost=1.1",
+    "plan_cache_mode=force_generic_plan",
     # The server for its part lets go what a machine that is gone held: its locks would keep everybody waiting for hours.
     "tcp_keepalives_idle=5",
     "tcp_keepalives_interval=2",

@@ -10,6 +10,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from tender_ledger.core.rules import CountingRules
+from tender_ledger.operations import plants
 from tender_ledger.operations.history import undo_act
 from tender_ledger.operations.reckoning import reckon_study, taxon_facts
 from tender_ledger.storage.database import rows, run
@@ -124,6 +125,20 @@ def test_small_answers_of_before_are_given_for_a_minute(counted: Counted, monkey
     assert names(past_allowed=True) == ["vesta"]
     run("UPDATE kept_answer SET kept_at = now() - interval '2 minutes'")
     assert sorted(names(past_allowed=True)) == ["lorim", "vesta"]
+
+
+def test_where_only_others_may_be_late_ones_own_act_is_in_it_at_once(counted: Counted):
+    recorder = counted.person("recorder")
+
+    def names() -> list[str]:
+        with counts_noted(past_allowed=True, by_others=True):
+            return sorted(fact["name"] for fact in taxon_facts(counted.scope).values())
+
+    assert names() == ["vesta"]
+    plants.add_plant(recorder, name="tavel")
+    assert names() == ["vesta"]
+    counted.plant("Tilia cordata", name="lorim")
+    assert "lorim" in names()
 
 
 @given(st.integers(0, 60), st.integers(0, 8), st.integers(0, 999))

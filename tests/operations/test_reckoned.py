@@ -23,6 +23,7 @@ from tender_ledger.operations import (
     scores,
     studies,
 )
+from tender_ledger.operations.disclosure.summary import what_would_leave
 from tender_ledger.operations.errors import Refused
 from tender_ledger.operations.history import undo_act
 from tender_ledger.operations.reckoning import reckon_study, rules_side_by_side
@@ -229,6 +230,15 @@ def test_long_work_is_done_beside_the_request_left_and_cancelled(
     assert results.computation(told.scope, "nothing", 1) is None
 
 
+def leaving_of(scope: Scope) -> computing.Computed:
+    """What would leave, as it is kept."""
+    found = what_would_leave(scope)
+    if isinstance(found, computing.Computed):
+        return found
+    counts = {"shown": found.shown, "small": found.small, "complementary": found.complementary, "changed": found.changed}
+    return computing.Computed(counts)
+
+
 def test_every_computation_that_may_be_long_is_done_by_a_worker_as_it_is_by_a_request(
     demo_db: str, long_works: Threads, monkeypatch: pytest.MonkeyPatch
 ):
@@ -245,13 +255,14 @@ def test_every_computation_that_may_be_long_is_done_by_a_worker_as_it_is_by_a_re
         "parts": lambda: analyses.parts_and_preparations(scope, rules),
         "groups": lambda: grouped.groups(scope, rules, by="gender"),
         "sides": lambda: grouped.sides(scope, rules, "ONS", "KEL", begin=True),
+        "leaving": lambda: leaving_of(scope),
         "competences": lambda: questionnaires.how_sure(scope, number, questionnaires.analyse_questionnaire(scope, found).found),
     }
     # A reckoning is made within the request, but for a new count of a large study (test_past_counts.py).
     assert asked.keys() == computations.ASK.keys() - {"reckoning"}
     here = {name: ask() for name, ask in asked.items()}
     results.forget(scope)
-    monkeypatch.setattr(computing, "SHORT", -1.0)
+    monkeypatch.setattr(computing, "SHORT", 0.0)
     for name, ask in asked.items():
         begun = ask()
         assert name == "ties" or begun.state == "working", name

@@ -4,12 +4,13 @@ from dataclasses import dataclass
 from datetime import date
 
 from tender_ledger.core.disclosure import CHANGED, COMPLEMENTARY, SMALL
-from tender_ledger.core.terms import Scope
+from tender_ledger.core.terms import Purpose, Scope
+from tender_ledger.operations import effort
+from tender_ledger.operations.computing import Computed, computed
 from tender_ledger.operations.disclosure.publishing import publication_of
 from tender_ledger.operations.disclosure.splits import minimum_of
 from tender_ledger.operations.studies import rules_in_force
-from tender_ledger.storage.queries import releases
-from tender_ledger.storage.queries.kept import kept_body
+from tender_ledger.storage.queries import releases, results
 
 
 @dataclass(frozen=True)
@@ -24,11 +25,23 @@ class LeavingSummary:
     days: tuple[date, ...]
 
 
-def what_would_leave(scope: Scope) -> LeavingSummary:
-    """The cells that a file of today would show and hold back; nothing is remembered of it as having left."""
+def what_would_leave(scope: Scope, *, again: bool = False) -> LeavingSummary | Computed:
+    """The cells that a file of today would show and hold back, or how far counting them is, where that takes long; nothing is
+    remembered of it as having left."""
     left = releases.releases(scope)
-    counts = kept_body(scope, f"what would leave beside {len(left)}", lambda: _counts(scope))
-    return LeavingSummary(minimum_of(scope), days=tuple(dict.fromkeys(one["day"] for one in left)), **counts)
+    found = computed(
+        scope.for_purpose(Purpose.PUBLISHED),
+        "leaving",
+        rules_in_force(scope),
+        {"files": len(left)},
+        lambda _progress: _counts(scope),
+        seconds=lambda: effort.of_leaving(results.number_of_reports(scope)),
+        again=again,
+    )
+    if found.body is None:
+        return found
+    days = tuple(dict.fromkeys(one["day"] for one in left))
+    return LeavingSummary(minimum_of(scope), days=days, **found.body)
 
 
 def _counts(scope: Scope) -> dict[str, int]:

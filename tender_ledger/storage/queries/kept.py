@@ -16,8 +16,8 @@ from tender_ledger.storage.queries.past_counts import (
     RECOUNT_AFTER,
     WITHOUT_TERMS,
     may_be_kept,
-    only_reports_changed,
     past_counts,
+    past_may_be_given,
 )
 
 Ids = npt.NDArray[np.int64]
@@ -83,7 +83,7 @@ def kept_body(scope: Scope, digest: str, compute: Callable[[], dict[str, Any]]) 
 def _may_be_shown(scope: Scope, found: dict[str, Any]) -> bool:
     """Whether an answer of before the last reports may be given; it is noted then."""
     past = past_counts()
-    if past is None or not found["recent"] or not only_reports_changed(scope, found["revision"]):
+    if past is None or not found["recent"] or not past_may_be_given(scope, found["revision"]):
         return False
     past.give_past(found["kept_at"])
     return True
@@ -169,7 +169,7 @@ def kept_by_part(
         return compute(None)
     there = next((one for one in chain(_kept(scope), _large(scope, digest)) if one["digest"] == digest), None)
     known = {} if there is None else {int(key): one for key, one in json.loads(there["kept"]).items()}
-    if there is not None and there["stands"]:
+    if there is not None and (there["stands"] or _may_be_shown(scope, there)):
         return known
     revision = _revision(scope)
     changed = None if there is None else _changed_parts(scope, parts, there["revision"], revision)

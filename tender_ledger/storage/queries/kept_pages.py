@@ -13,7 +13,7 @@ from tender_ledger.storage.queries.past_counts import (
     CountNotes,
     count_notes,
     may_be_kept,
-    only_reports_changed,
+    past_may_be_given,
 )
 
 _MOST = 120  # pages of one viewer that are kept
@@ -61,7 +61,7 @@ def _may_be_shown(scope: Scope, found: dict[str, Any], notes: CountNotes) -> boo
         return False
     if found["stands"] and found["counted_at"] is None:
         return True
-    if not notes.past_allowed or not only_reports_changed(scope, found["revision"]):
+    if not past_may_be_given(scope, found["revision"]):
         return False
     notes.give_past(found["counted_at"] or found["kept_at"])
     return True

@@ -41,10 +41,12 @@ WITHOUT_TERMS = frozenset(
 
 @dataclass
 class CountNotes:
-    """What the counts given to a page were: when the oldest of before the last reports was made (None where all stand),
-    whether one is still under way, and whether one may change without anything being written."""
+    """What counts a page may be given: those of before the last reports, and of these only reports that others wrote; and
+    what it was given: when the oldest of before was made (None where all stand), whether one is still under way, and whether
+    one may change without anything being written."""
 
     past_allowed: bool = False
+    by_others: bool = False
     oldest: datetime | None = None
     under_way: bool = False
     may_change: bool = False
@@ -57,9 +59,9 @@ _notes: ContextVar[CountNotes | None] = ContextVar("notes on counts", default=No
 
 
 @contextmanager
-def counts_noted(*, past_allowed: bool) -> Iterator[CountNotes]:
+def counts_noted(*, past_allowed: bool, by_others: bool = False) -> Iterator[CountNotes]:
     """Within it what counts are given is noted; counts of before the last reports of a large study are given if allowed."""
-    notes = CountNotes(past_allowed)
+    notes = CountNotes(past_allowed, by_others)
     token = _notes.set(notes)
     try:
         yield notes
@@ -78,8 +80,16 @@ def count_notes() -> CountNotes:
     return _notes.get() or CountNotes()
 
 
-def only_reports_changed(scope: Scope, since: int) -> bool:
-    """Whether the study is a large one, and what was written after a revision bears on no terms.
+def past_may_be_given(scope: Scope, revision: int) -> bool:
+    """Whether a count of a past revision may be given to the page that is being drawn."""
+    past = past_counts()
+    return past is not None and only_reports_changed(scope, revision, by_others=past.by_others)
+
+
+def only_reports_changed(scope: Scope, since: int, *, by_others: bool = False) -> bool:
+    """Whether the study is a large one, and what was written after a revision, or written by others, bears on no terms.
+
+    Marks of the worklist are read anew wherever they are shown, so the viewer's own ones renew nothing.
 
     Every revision must have its act: what is written otherwise (an erasure, an upgrade) may bear on anything.
     """
@@ -90,12 +100,15 @@ def only_reports_changed(scope: Scope, since: int) -> bool:
                  AND EXISTS (SELECT FROM change c WHERE c.act_id = a.id)) AS acts,
               EXISTS (SELECT FROM act a JOIN change c ON c.act_id = a.id
                WHERE a.study_id = s.id AND a.revision > %(since)s AND a.revision <= s.revision
-                 AND c.entity <> ALL(%(free)s)) AS of_terms,
+                 AND (c.entity <> ALL(%(free)s) OR
+                   %(by_others)s AND a.person_id = %(person)s AND c.entity <> 'worklist_mark')) AS of_terms,
               (SELECT count(*) FROM (SELECT FROM use_report r WHERE r.study_id = s.id LIMIT {LARGE}) large) AS reports
             FROM study s WHERE s.id = %(study)s""",
         study=scope.study_id,
         since=since,
         free=sorted(WITHOUT_TERMS),
+        by_others=by_others,
+        person=scope.viewer.person_id,
     )
     return found is not None and found["reports"] >= LARGE and found["acts"] == found["revisions"] and not found["of_terms"]
 

@@ -19,42 +19,39 @@ from tender_ledger.storage.queries.terms import (
     telling_allowed,
 )
 
-_LABEL = "(SELECT label::text FROM term_label WHERE term_id = {term} AND language = 'en')"
-_CODE = "(SELECT code::text FROM vocabulary_term WHERE id = {term})"
+# Terms with their labels, joined once for all rows of a statement.
+_LABELS = """label AS MATERIALIZED (SELECT v.id, v.code::text AS code, v.abbreviation, l.label::text AS label
+    FROM vocabulary_term v JOIN term_label l ON l.term_id = v.id AND l.language = 'en'
+    WHERE v.study_id IS NULL OR v.study_id = %(study)s)"""
 
 
-# Which component of a remedy the report tells of; a table that numbers them has one a row.
-_COMPONENT = """coalesce((SELECT max(m.component) FROM (SELECT component, report_id FROM report_part UNION ALL
-    SELECT component, report_id FROM report_method UNION ALL SELECT component, report_id FROM report_application) m
-    WHERE m.report_id = r.id), 1)"""
-
-
-def _listed(table: str, column: str, what: str) -> str:
-    return f"""coalesce((SELECT array_agg({what.format(term=f"m.{column}")} ORDER BY m.component, m.position)
-        FROM {table} m WHERE m.report_id = r.id), '{{}}')"""
+def _listed(name: str, kind: str) -> str:
+    """The labels and codes of a report's parts, methods or applications in their order, and of its last component."""
+    return f"""CROSS JOIN LATERAL (
+            SELECT coalesce(array_agg(l.label::text ORDER BY m.component, m.position), '{{}}') AS labels,
+                coalesce(array_agg(v.code::text ORDER BY m.component, m.position), '{{}}') AS codes,
+                max(m.component) AS component
+            FROM report_{kind} m JOIN vocabulary_term v ON v.id = m.{kind}_id
+            JOIN term_label l ON l.term_id = v.id AND l.language = 'en' WHERE m.report_id = r.id) {name}"""
 
 
 def _select(scope: Scope, condition: str) -> str:
-    """Reports with everything a line of the ledger shows, under the terms of the scope, which stand in `terms`."""
-    label, code = _LABEL.format, _CODE.format
-    return f"""
+    """Reports with everything a line of the ledger shows, under the terms of the scope, each with the `component` of a remedy
+    that it tells of: a table that numbers them has one a row."""
+    return f"""{WITH_TERMS}, {_LABELS}
         SELECT r.id, r.version, r.encounter_id, r.informant_id, r.plant_id, r.words, r.start_s, r.caution, r.note,
             e.number AS encounter, e.title AS encounter_title, e.day_from, e.day_to, e.approximate, e.kind AS encounter_kind,
             p.number AS plant, 'P-' || lpad(p.number::text, 3, '0') AS field_number,
             coalesce(h.code, s.code) AS informant, h.id AS holder_id, s.id IS NOT NULL AS is_source, com.code AS community,
-            com.id AS community_id,
-            {label(term="r.basis_id")} AS basis, {code(term="r.basis_id")} AS basis_code,
-            {label(term="r.stance_id")} AS stance, {code(term="r.stance_id")} AS stance_code,
-            {label(term="r.outcome_id")} AS outcome, {code(term="r.outcome_id")} AS outcome_code,
-            {_listed("report_application", "application_id", _LABEL)} AS applications,
-            {_listed("report_application", "application_id", _CODE)} AS application_codes,
-            {_COMPONENT} AS component, r.end_s, r.currency, r.attributed_to, r.mixture, r.role, r.actor, r.extra,
-            {label(term="r.stage_id")} AS stage, {code(term="r.stage_id")} AS stage_code,
-            {_listed("report_part", "part_id", _LABEL)} AS parts, {_listed("report_part", "part_id", _CODE)} AS part_codes,
-            {_listed("report_method", "method_id", _LABEL)} AS methods,
-            {_listed("report_method", "method_id", _CODE)} AS method_codes,
-            cat.code AS category_code, cat.abbreviation, {label(term="k.category_id")} AS category,
-            {label(term="k.subcategory_id")} AS subcategory, {code(term="k.subcategory_id")} AS subcategory_code,
+            com.id AS community_id, basis.label AS basis, basis.code AS basis_code, stance.label AS stance,
+            stance.code AS stance_code, outcome.label AS outcome, outcome.code AS outcome_code,
+            applications.labels AS applications, applications.codes AS application_codes,
+            greatest(parts.component, methods.component, applications.component, 1) AS component,
+            r.end_s, r.currency, r.attributed_to, r.mixture, r.role, r.actor, r.extra,
+            stage.label AS stage, stage.code AS stage_code, parts.labels AS parts, parts.codes AS part_codes,
+            methods.labels AS methods, methods.codes AS method_codes,
+            cat.code AS category_code, cat.abbreviation, cat.label AS category,
+            below.label AS subcategory, below.code AS subcategory_code,
             u.label AS purpose, t.may_publish_verbatim AND NOT {barred("r", ["no_quote"], THESE_BARRED)} AS may_publish_verbatim,
             t.may_count AND NOT {barred("r", ["no_count"], THESE_BARRED)} AS may_count
         FROM use_report r JOIN encounter e ON e.id = r.encounter_id AND e.removed_at IS NULL
@@ -62,9 +59,13 @@ def _select(scope: Scope, condition: str) -> str:
         JOIN informant i ON i.id = r.informant_id {THESE_TERMS} i.id
         LEFT JOIN holder h ON h.id = i.holder_id LEFT JOIN source s ON s.id = i.source_id
         LEFT JOIN community com ON com.id = coalesce(h.community_id, s.community_id)
+        LEFT JOIN label basis ON basis.id = r.basis_id LEFT JOIN label stance ON stance.id = r.stance_id
+        LEFT JOIN label outcome ON outcome.id = r.outcome_id LEFT JOIN label stage ON stage.id = r.stage_id
+        {_listed("parts", "part")} {_listed("methods", "method")} {_listed("applications", "application")}
         LEFT JOIN report_coding k ON k.report_id = r.id AND k.is_primary
             AND k.scheme = (SELECT scheme FROM study WHERE id = %(study)s)
-        LEFT JOIN vocabulary_term cat ON cat.id = k.category_id LEFT JOIN purpose u ON u.id = k.purpose_id
+        LEFT JOIN label cat ON cat.id = k.category_id LEFT JOIN label below ON below.id = k.subcategory_id
+        LEFT JOIN purpose u ON u.id = k.purpose_id
         WHERE r.study_id = %(study)s AND r.removed_at IS NULL AND {report_allowed(scope, among=THESE_BARRED)}
           AND {condition}"""
 
@@ -80,7 +81,7 @@ def reports(scope: Scope, *, encounter_id: int | None = None, plant_id: int | No
     condition = f"""true {narrowed(**told)}
         ORDER BY e.day_from DESC NULLS LAST, e.number DESC, r.id LIMIT %(limit)s OFFSET %(offset)s"""
     more = {"encounter": encounter_id, "plant": plant_id, "informant": informant_id, "limit": limit, "offset": offset}
-    return rows(f"{WITH_TERMS} {_select(scope, condition)}", **parameters(scope, **more))
+    return rows(_select(scope, condition), **parameters(scope, **more))
 
 
 def count_reports(scope: Scope) -> int:
@@ -96,7 +97,7 @@ def count_reports(scope: Scope) -> int:
 def reports_by_id(scope: Scope, ids: list[int]) -> list[dict[str, Any]]:
     """Those of the reports that the viewer may see."""
     condition = "r.id = ANY(%(ids)s) ORDER BY coalesce(h.code, s.code), e.number, r.id"
-    return rows(f"{WITH_TERMS} {_select(scope, condition)}", **parameters(scope, ids=ids))
+    return rows(_select(scope, condition), **parameters(scope, ids=ids))
 
 
 def reports_by_community(scope: Scope) -> dict[str, list[int]]:
@@ -136,7 +137,7 @@ def parts_in_use(scope: Scope) -> list[dict[str, Any]]:
 
 
 def report(scope: Scope, report_id: int) -> dict[str, Any] | None:
-    return row(f"{WITH_TERMS} {_select(scope, 'r.id = %(report)s')}", **parameters(scope, report=report_id))
+    return row(_select(scope, "r.id = %(report)s"), **parameters(scope, report=report_id))
 
 
 def purposes(scope: Scope) -> list[dict[str, Any]]:

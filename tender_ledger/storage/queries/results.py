@@ -10,8 +10,8 @@ from tender_ledger.storage.queries.past_counts import (
     RECOUNT_AFTER,
     RECOUNT_SHARE,
     may_be_kept,
-    only_reports_changed,
     past_counts,
+    past_may_be_given,
 )
 
 _MOST = 400  # results of one study that are kept
@@ -48,7 +48,7 @@ def kept_results(scope: Scope, digests: list[str]) -> KeptResults:
     bodies = {one["digest"]: bytes(one["body"]) for one in found}
     if all(one["stands"] for one in found):
         return KeptResults(bodies)
-    if past is None or not only_reports_changed(scope, found[0]["revision"]):
+    if past is None or not past_may_be_given(scope, found[0]["revision"]):
         return KeptResults()
     past.give_past(min(one["kept_at"] for one in found))
     return KeptResults(bodies, any(one["is_due"] for one in found))

@@ -6,6 +6,7 @@ from werkzeug.wrappers import Response as AnyResponse
 from tender_ledger.core.rights import Right
 from tender_ledger.core.terms import Purpose
 from tender_ledger.formats.archive import write_archive
+from tender_ledger.operations.computing import Computed
 from tender_ledger.operations.disclosure.summary import what_would_leave
 from tender_ledger.operations.errors import Refused
 from tender_ledger.operations.export import export_study
@@ -13,6 +14,7 @@ from tender_ledger.operations.permits import set_minimum_holders
 from tender_ledger.storage.queries import people, reports, studies
 from tender_ledger.web.shared.answers import Page
 from tender_ledger.web.shared.forms import LedgerForm
+from tender_ledger.web.shared.past_counts import shows_past_counts
 from tender_ledger.web.shared.spread import done, spread
 from tender_ledger.web.shared.study_scope import study_blueprint
 from tender_ledger.web.shared.words import gettext as _
@@ -23,12 +25,16 @@ giveback = study_blueprint("giveback", __name__, "/give-back")
 
 
 @giveback.get("")
+@shows_past_counts()
 def show() -> Page:
     """What would leave the study today, and the ways out."""
     return _page()
 
 
 def _page(refused: str = "", status: int = 200) -> Page:
+    summary = None
+    if g.member.everywhere(Right.EXPORT):
+        summary = what_would_leave(g.scope, again="again" in request.args)
     whole, by_row = (g.scope.for_purpose(purpose) for purpose in (Purpose.PUBLISHED, Purpose.PUBLISHED_ROWS))
     return spread(
         "giveback/giveback.html",
@@ -36,7 +42,8 @@ def _page(refused: str = "", status: int = 200) -> Page:
         reports=reports.count_reports(by_row),
         informants=len(people.published_informants(by_row)),
         in_counts=len(people.published_informants(whole)),
-        summary=what_would_leave(g.scope) if g.member.everywhere(Right.EXPORT) else None,
+        summary=None if isinstance(summary, Computed) else summary,
+        waits=summary if isinstance(summary, Computed) else None,
         rule=studies.publishing_rule(g.scope),
         refused=refused,
     ), status

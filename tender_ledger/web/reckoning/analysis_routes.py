@@ -66,7 +66,7 @@ def _content(view: str, one: Asked, names: dict[str, str], audience: Audience) -
 
 
 @reckoning.get(f"/<any({_NAMES}):view>")
-@shows_past_counts
+@shows_past_counts()
 def analysis(view: str) -> str:
     """A view with its figures and tables; the margin says how the number that is open came about."""
     return kept_spread("reckoning/analysis.html", lambda: _view(view))
@@ -182,4 +182,6 @@ def cancel_computation(number: int) -> Response:
     computing.cancel(g.scope, number)
     back = request.form.get("view", "")
     address = url_for("reckoning.analysis", view=back) if back in VIEWS else url_for("reckoning.show")
+    if back == "give-back":
+        address = url_for("giveback.show")
     return done(_("Let go; nothing of it was kept."), address)

@@ -70,7 +70,7 @@ reckoning.context_processor(lambda: {"most_rows": most_rows})
 
 
 @reckoning.get("")
-@shows_past_counts
+@shows_past_counts()
 def show() -> str:
     """The values of the study, of one community, or of two side by side; all that is asked for stands in the address."""
     return kept_spread("reckoning/reckoning.html", _values)

@@ -38,16 +38,18 @@ def report_page(found: dict[str, Any], refused: str = "") -> str:
     """The page of a report, and on it why an act on it was refused."""
     history = acts.record_history(g.scope, "use_report", found["id"])
     plant = plants.plant(g.scope, found["plant"])
-    same = queries.reports(g.scope, plant_id=found["plant_id"], informant_id=found["informant_id"], limit=_OFFERED)
-    beside = queries.reports(g.scope, plant_id=found["plant_id"], limit=2 * _OFFERED)
+    of_plant = queries.reports(g.scope, plant_id=found["plant_id"], limit=2 * _OFFERED)
     return spread(
         "reports/report.html", "reports/_history.html", report=found, history=history, plant=plant,
         on_record=worklist.cautions_of(g.scope, plant),
         audience=people.audience_of(g.scope, found["informant_id"]), full=told.report_in_full(g.scope, found["id"]),
         guarded=not found["is_source"] and found["community_id"] in g.member.guards, refused=refused,
         disputes=told.disputes_of(g.scope, found["id"]),
-        same=[one for one in same if one["id"] != found["id"]],
-        others=[one for one in beside if one["informant_id"] != found["informant_id"]],
+        same=[
+            one for one in of_plant
+            if one["informant_id"] == found["informant_id"] and one["id"] != found["id"]
+        ],
+        others=[one for one in of_plant if one["informant_id"] != found["informant_id"]],
         effects=HARVEST_EFFECTS, actors=ACTORS, takers=TAKERS, currencies=CURRENCIES,
     )  # fmt: skip
 

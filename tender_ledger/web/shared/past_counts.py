@@ -13,15 +13,20 @@ Arguments = ParamSpec("Arguments")
 Answer = TypeVar("Answer")
 
 
-def shows_past_counts(view: Callable[Arguments, Answer]) -> Callable[Arguments, Answer]:
-    """A view whose numbers may be of before the last reports, unless its address asks for them counted now."""
+def shows_past_counts(*, by_others: bool = False) -> Callable[[Callable[Arguments, Answer]], Callable[Arguments, Answer]]:
+    """A view whose numbers may be of before the last reports, unless its address asks for them counted now; with `by_others`
+    of before those that others wrote alone."""
 
-    @wraps(view)
-    def allowed(*arguments: Arguments.args, **options: Arguments.kwargs) -> Answer:
-        with counts_noted(past_allowed="now" not in request.args) as g.past_counts:
-            return view(*arguments, **options)
+    def allowing(view: Callable[Arguments, Answer]) -> Callable[Arguments, Answer]:
+        @wraps(view)
+        def allowed(*arguments: Arguments.args, **options: Arguments.kwargs) -> Answer:
+            past_allowed = "now" not in request.args
+            with counts_noted(past_allowed=past_allowed, by_others=by_others) as g.past_counts:
+                return view(*arguments, **options)
 
-    return allowed
+        return allowed
+
+    return allowing
 
 
 def seconds_since_count() -> int | None:

@@ -12,6 +12,7 @@ from tender_ledger.operations import clock
 from tender_ledger.operations.undo_rights import may_undo
 from tender_ledger.storage.masking import mask_for
 from tender_ledger.storage.queries import accounts, studies
+from tender_ledger.storage.queries.past_counts import counts_noted
 from tender_ledger.web.shared.words import gettext as _
 
 
@@ -61,7 +62,11 @@ def _thread() -> dict[str, Any]:
 
 
 def _waiting() -> dict[str, int]:
-    """What waits at each step; asked of the database once a request, and never for a fragment that does not show it."""
+    """What waits at each step; asked of the database once a request, and never for a fragment that does not show it.
+
+    In a large study what others wrote in the last minute may not be in it yet.
+    """
     if "waiting" not in g:
-        g.waiting = studies.waiting(g.scope)
+        with counts_noted(past_allowed=True, by_others=True):
+            g.waiting = studies.waiting(g.scope)
     return dict(g.waiting)

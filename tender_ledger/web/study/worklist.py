@@ -10,6 +10,7 @@ from tender_ledger.operations.worklist import KINDS, REVIEWED
 from tender_ledger.storage.queries import worklist as queries
 from tender_ledger.web.shared.answers import Page, part_saved
 from tender_ledger.web.shared.forms import LedgerForm, options, text
+from tender_ledger.web.shared.past_counts import shows_past_counts
 from tender_ledger.web.shared.spread import done, spread
 from tender_ledger.web.shared.study_scope import study_blueprint
 from tender_ledger.web.shared.words import gettext as _
@@ -30,6 +31,7 @@ class CautionForm(LedgerForm):
 
 
 @worklist.get("")
+@shows_past_counts(by_others=True)
 def show() -> Page:
     """Everything that waits and may be seen, rule by rule."""
     return _page()
