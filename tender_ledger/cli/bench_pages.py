@@ -38,7 +38,8 @@ def bench_pages(
     member = accounts.member_of(person["id"], study) if person else None
     if member is None:
         raise click.ClickException(f"{email} is no member of {study}.")
-    with bench_server(url) as server:
+    # One thread, as one asks: every connection of a server plans a statement once, which here would be most of the times.
+    with bench_server(url, threads=1) as server:
         server.sign_in(email, password)
         for page in pages:
             path = f"/study/{study}/{page}"

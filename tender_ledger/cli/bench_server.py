@@ -38,11 +38,7 @@ class BenchServer:
         self.browser = urllib.request.build_opener(urllib.request.HTTPCookieProcessor(http.cookiejar.CookieJar()))
 
     def sign_in(self, email: str, password: str) -> None:
-        for _ in range(100):
-            with suppress(OSError):
-                page = self.ask("/sign-in")
-                break
-            time.sleep(0.2)
+        page = self.ask("/sign-in")
         token = re.search(rb'name="csrf_token" value="([^"]+)"', page)
         typed = {"email": email, "password": password, "csrf_token": token[1].decode() if token else ""}
         sent, referer = urllib.parse.urlencode(typed).encode(), {"Referer": f"{self.address}/sign-in"}
@@ -57,21 +53,32 @@ class BenchServer:
             return error.read()
 
 
+def _wait_for(server: BenchServer) -> None:
+    for _ in range(300):
+        with suppress(OSError):
+            server.ask("/health")
+            return
+        time.sleep(0.2)
+    raise RuntimeError("the server of the benchmark did not begin within a minute")
+
+
 @contextmanager
-def bench_server(url: str) -> Iterator[BenchServer]:
+def bench_server(url: str, *, workers: int = 1, threads: int = 4) -> Iterator[BenchServer]:
     """Serve a database on a free port of loopback, with a worker, while pages are asked for."""
     with socket.socket() as free:
         free.bind(("127.0.0.1", 0))
         port = free.getsockname()[1]
-    command = [sys.executable, "-m", "gunicorn", "--bind", f"127.0.0.1:{port}", "--workers", "1", "--threads", "4",
-               "--worker-class", "gthread", "--no-control-socket", "--log-level", "error",
+    command = [sys.executable, "-m", "gunicorn", "--bind", f"127.0.0.1:{port}", "--workers", str(workers), "--threads",
+               str(threads), "--worker-class", "gthread", "--no-control-socket", "--log-level", "error", "--preload",
                "tender_ledger.web.app:served_app()"]  # fmt: skip
     environment = {**os.environ, "DATABASE_URL": url, "TENDER_SECRET": secrets.token_hex(16)}
-    worker = subprocess.Popen([sys.executable, "-m", "tender_ledger.launch.worker"], env=environment)
+    long_work = ["nice", "-n", "5", sys.executable, "-m", "tender_ledger.launch.worker"]  # as the supervisor begins it
+    worker = subprocess.Popen(long_work, env=environment)
     log = tempfile.TemporaryFile(mode="w+")  # noqa: SIM115 - open as long as the server; a pipe nobody reads stops it once full
     process = subprocess.Popen(command, env=environment, stdout=log, stderr=subprocess.STDOUT)
     server = BenchServer(process, f"http://127.0.0.1:{port}")
     try:
+        _wait_for(server)
         yield server
     finally:
         for one in (process, worker):

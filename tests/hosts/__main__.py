@@ -5,6 +5,7 @@ Run as root by `./test --hosts`; needs iproute2, nginx and PostgreSQL of Debian.
 """
 
 import os
+import random
 import signal
 import subprocess
 import sys
@@ -15,6 +16,7 @@ from collections.abc import Callable
 from pathlib import Path
 from typing import IO
 
+from tender_ledger.cli.simulated_person import SimulatedPerson
 from tender_ledger.launch.state import PROJECT
 from tender_ledger.operations import import_uploads as uploads
 from tender_ledger.storage.database import UNAVAILABLE, configure, connected, disconnect, rows, value
@@ -23,7 +25,6 @@ from tests.factories import PASSWORD, SmallStudy
 from tests.hosts import network
 from tests.hosts.database import Pair
 from tests.hosts.network import Host
-from tests.hosts.people import Person
 
 PROXY, FIRST, SECOND, PRIMARY, STANDBY, DESK = (
     Host(name, number) for number, name in enumerate(("proxy", "web1", "web2", "db1", "db2", "desk"), 10)
@@ -32,6 +33,8 @@ HOSTS = [PROXY, FIRST, SECOND, PRIMARY, STANDBY, DESK]
 PEOPLE = int(os.environ.get("HOSTS_PEOPLE", "20"))
 QUIET = 15.0  # seconds of ordinary work before, between and after
 ROWS = 15_000
+_PAGES = ("people", "encounters/1", "plants", "plants/1", "reports", "worklist", "reckoning")
+_REPORT = {"informant": "X-01", "plant": "P-001", "category": "food", "purpose": "tea", "parts": "leaf"}
 HEAD = b"informant,community,taxon,category,part,use\n"
 _BEGAN = time.monotonic()
 
@@ -121,10 +124,14 @@ def _days_work(pair: Pair) -> int:
     return _account(pair, small, people)
 
 
-def _person(small: SmallStudy, number: int) -> Person:
+def _person(small: SmallStudy, number: int) -> SimulatedPerson:
     small.person("recorder" if number % 4 else "owner")
     email = str(value("SELECT email FROM person ORDER BY id DESC LIMIT 1"))
-    return Person(f"http://{PROXY.address}", small.code, email, PASSWORD, number)
+    return SimulatedPerson(f"http://{PROXY.address}", small.code, email, PASSWORD, number, _PAGES, _sheet)
+
+
+def _sheet(_chance: random.Random) -> tuple[str, dict[str, str]]:
+    return "encounters/1/reports", dict(_REPORT)
 
 
 def _import(small: SmallStudy, which: str) -> int:
@@ -152,7 +159,7 @@ def _signal(pid: int, number: signal.Signals) -> None:
     os.kill(pid, number)
 
 
-def _kill_web_host(people: list[Person]) -> None:
+def _kill_web_host(people: list[SimulatedPerson]) -> None:
     until(_is_worked_on, 20, f"{FIRST.name} did not take the import")
     died = time.monotonic()
     FIRST.die()
@@ -161,7 +168,7 @@ def _kill_web_host(people: list[Person]) -> None:
     _say_gap(people, died, "the web host died")
 
 
-def _kill_primary(pair: Pair, people: list[Person]) -> None:
+def _kill_primary(pair: Pair, people: list[SimulatedPerson]) -> None:
     died = time.monotonic()
     PRIMARY.die()
     say(f"{PRIMARY.name} is dead, with an import under way")
@@ -171,7 +178,7 @@ def _kill_primary(pair: Pair, people: list[Person]) -> None:
     _say_gap(people, died, "the primary died")
 
 
-def _say_gap(people: list[Person], died: float, what: str) -> None:
+def _say_gap(people: list[SimulatedPerson], died: float, what: str) -> None:
     """Wait until everybody is answered again."""
     until(lambda: time.monotonic() - max([died, *(at for one in people for at in one.without)]) > 8, 120, "nobody is answered")
     missed = [at - died for one in people for at in one.without if at >= died]
@@ -186,7 +193,7 @@ def _until_imported(pair: Pair, small: SmallStudy, number: int, what: str) -> No
     say(f"{what} is done: {pair.say(counted)} reports")
 
 
-def _account(pair: Pair, small: SmallStudy, people: list[Person]) -> int:
+def _account(pair: Pair, small: SmallStudy, people: list[SimulatedPerson]) -> int:
     """What is there beside what was acknowledged."""
     saved = [key for one in people for key in one.saved]
     disconnect()
@@ -198,7 +205,7 @@ def _account(pair: Pair, small: SmallStudy, people: list[Person]) -> int:
     imported = int(pair.say("SELECT count(*) FROM use_report")) - len(there)
     acts = "SELECT count(*) FROM act WHERE operation = 'record_report'"
     whole = int(pair.say(acts)) == len(there)
-    waits = sorted(wait for one in people for wait in one.waits)
+    waits = sorted(wait for one in people for _path, wait in one.waits)
     signed_out = sum(one.signed_out for one in people)
     say(f"{len(saved)} saves acknowledged, {sum(len(one.without) for one in people)} requests without an answer")
     say(f"lost: {len(lost)}; twice: {twice}; there without having been acknowledged: {len(extra)}; an act for each: {whole}")

@@ -10,10 +10,11 @@ from tender_ledger.operations import encounters, plants, reports
 from tender_ledger.operations.typed_report import TypedReport
 from tender_ledger.standins.names_service import ChecklistNames
 from tender_ledger.storage.database import rows, value
+from tender_ledger.storage.queries import acts as act_queries
 from tender_ledger.storage.queries import encounters as encounter_queries
 from tender_ledger.web.app import create_app
 from tender_ledger.web.study.changes import ENTITIES
-from tests.conftest import OWNER, READER, RECORDER, SignedIn, settings
+from tests.conftest import OWNER, READER, RECORDER, SignedIn, scope_for, settings
 from tests.factories import PASSWORD, SmallStudy
 
 
@@ -115,3 +116,17 @@ def test_somebody_hidden_is_in_no_history_of_an_encounter(empty_db: str):
     assert "title A talk The talk" in page
     assert "X-02" not in page
     assert "who was there X-01 (teller) X-01" not in page
+
+
+def test_the_history_stands_in_pages_of_a_hundred_down_to_the_first_act(sign_in: SignedIn):
+    client = sign_in(OWNER)
+    acts, page, pages = 0, client.get("/study/VELDRA/history").text, 1
+    while True:
+        acts += page.count("<tr><td")
+        older = re.search(r'href="([^"]+)">The hundred before', page)
+        if older is None:
+            break
+        page, pages = client.get(older[1]).text, pages + 1
+    assert acts == len(act_queries.acts(scope_for(), limit=10_000)) > 200
+    assert pages == -(-acts // 100)
+    assert client.get("/study/VELDRA/history?page=99999999999").status_code == 200

@@ -109,7 +109,7 @@ def _hidden(scope: Scope) -> tuple[str, dict[str, Any]]:
     return (_HIDDEN_CHANGES.format(hidden=condition) if condition else _NONE_HIDDEN), values
 
 
-def acts(scope: Scope, *, limit: int = 50) -> list[dict[str, Any]]:
+def acts(scope: Scope, *, limit: int = 50, offset: int = 0) -> list[dict[str, Any]]:
     """The latest acts without any content: who, when, what kind, how many records, and whether it was undone."""
     hidden, values = _hidden(scope)
     return rows(
@@ -118,9 +118,10 @@ def acts(scope: Scope, *, limit: int = 50) -> list[dict[str, Any]]:
                    a.records - coalesce(hidden.n, 0) AS records, root.root_operation, root.others,
                    (SELECT u.id FROM act u WHERE u.undoes_act_id = a.id) AS undone_by
             FROM act a JOIN person p ON p.id = a.person_id LEFT JOIN hidden ON hidden.act_id = a.id CROSS JOIN {_ROOT}
-            WHERE a.study_id = %(study)s AND {_SHOWN} ORDER BY a.id DESC LIMIT %(limit)s""",
+            WHERE a.study_id = %(study)s AND {_SHOWN} ORDER BY a.id DESC LIMIT %(limit)s OFFSET %(offset)s""",
         **values,
         limit=limit,
+        offset=offset,
     )
 
 

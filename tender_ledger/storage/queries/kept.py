@@ -183,13 +183,8 @@ def kept_by_part(
 
 def _kept(scope: Scope) -> list[dict[str, Any]]:
     """The bodies that are kept for the viewer, small ones all at once, since a page takes several: those that stand, and
-    those by part."""
-    return rows(
-        f"""{_BODIES} AND pg_column_size(c.body) < {_SMALL}
-              AND (c.by_part OR c.revision = s.revision OR %(past)s)""",
-        past=past_counts() is not None,
-        **_viewer(scope),
-    )
+    those of before, in which only parts may have to be asked anew or which a page may allow."""
+    return rows(f"{_BODIES} AND pg_column_size(c.body) < {_SMALL}", **_viewer(scope))
 
 
 def _large(scope: Scope, digest: str) -> Iterator[dict[str, Any]]:

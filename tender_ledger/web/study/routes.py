@@ -6,6 +6,7 @@ from werkzeug.wrappers import Response
 
 from tender_ledger.core.rights import Right
 from tender_ledger.core.rules import CountingRules
+from tender_ledger.core.text import whole_number
 from tender_ledger.operations import clock, second_factor
 from tender_ledger.operations import members as member_operations
 from tender_ledger.operations import permits as permit_operations
@@ -26,6 +27,7 @@ from tender_ledger.web.shared.answers import Page, form_page, part_saved
 from tender_ledger.web.shared.chosen import WAYS
 from tender_ledger.web.shared.forms import LedgerForm
 from tender_ledger.web.shared.mathml import mathml
+from tender_ledger.web.shared.paging import PAGE
 from tender_ledger.web.shared.rules_sentence import rules_sentence
 from tender_ledger.web.shared.spread import done, spread
 from tender_ledger.web.shared.study_scope import study_blueprint
@@ -34,6 +36,7 @@ from tender_ledger.web.study.changes import ENTITIES, subject, told_changes
 from tender_ledger.web.study.forms import PERMITS, CategoryForm, ChosenForm, InvitationForm, MemberForm, PermitForm, StudyForm
 
 studies = Blueprint("studies", __name__, template_folder="templates")
+_MOST_PAGES = 1_000_000  # of the history; an offset beyond them is none
 study = study_blueprint("study", __name__, "")
 
 
@@ -258,7 +261,18 @@ def revoke(invitation: int) -> Page:
 
 @study.get("/history")
 def history() -> str:
-    return render_template("study/history.html", acts=act_queries.acts(g.scope, limit=200), act_names=ACTS)
+    """The acts of the study, the latest first, a hundred on a page."""
+    number = min(max(whole_number(request.args.get("page")) or 1, 1), _MOST_PAGES)
+    first = (number - 1) * PAGE
+    found = act_queries.acts(g.scope, limit=PAGE + 1, offset=first)
+    return render_template(
+        "study/history.html",
+        acts=found[:PAGE],
+        number=number,
+        first=first + 1,
+        goes_on=len(found) > PAGE,
+        act_names=ACTS,
+    )
 
 
 @study.get("/history/<entity>/<int:record>")
