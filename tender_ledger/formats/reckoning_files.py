@@ -2,7 +2,7 @@
 
 from tender_ledger.core.consensus.model import Answers, answers_of
 from tender_ledger.core.messages import InputRefused, Problem
-from tender_ledger.core.text import whole_number
+from tender_ledger.core.text import clean, whole_number
 from tender_ledger.formats.sheet import read_sheet
 
 
@@ -74,7 +74,9 @@ def read_answers(data: bytes, alternatives: int | None = None) -> Answers:
     Raises InputRefused for an informant who stands twice or has no code, and for a table without questions.
     """
     sheet = read_sheet(data, ("informant",), "answers")
-    questions = [column for column in sheet.columns if column != "informant"]
+    # A question and an answer are a line each where they are kept.
+    asked = {column: _one_line(column) for column in sheet.columns if column != "informant"}
+    questions = [*asked.values()]
     if not questions:
         raise InputRefused(
             Problem("The table has no questions.", "answers, header", "informant alone", "a column for each question")
@@ -82,11 +84,18 @@ def read_answers(data: bytes, alternatives: int | None = None) -> Answers:
     seen: set[str] = set()
     problems = []
     for line, row in zip(sheet.lines, sheet.rows, strict=True):
-        if not row["informant"] or row["informant"] in seen:
-            what = "The informant stands twice." if row["informant"] else "No informant is named."
+        code = _one_line(row["informant"])
+        if not code or code in seen:
+            what = "The informant stands twice." if code else "No informant is named."
             problems.append(Problem(what, f"answers, line {line}, column informant", row["informant"], "a code, each once"))
-        seen.add(row["informant"])
+        seen.add(code)
     if problems:
         raise InputRefused(*problems)
-    given = [[row[question] for question in questions] for row in sheet.rows]
-    return answers_of([row["informant"] for row in sheet.rows], questions, given, alternatives)
+    given = [[_one_line(row[column]) for column in asked] for row in sheet.rows]
+    informants = [_one_line(row["informant"]) for row in sheet.rows]
+    return answers_of(informants, questions, given, alternatives)
+
+
+def _one_line(cell: str) -> str:
+    """A cell as one line of text, without control characters."""
+    return clean(" ".join(cell.split()))

@@ -94,5 +94,7 @@ def code_of(text: str) -> str:
     """A code as stored, in capitals, or a refusal that says how one is written."""
     code = required(text, "code", "The code").upper()
     if not _CODE.match(code):
-        raise Refused({"code": "A code has capital letters, digits and hyphens and begins with a letter, such as ONS-07."})
+        raise Refused(
+            {"code": "A code has capital letters, digits and hyphens, 32 at most, and begins with a letter, such as ONS-07."}
+        )
     return code

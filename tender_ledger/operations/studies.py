@@ -7,7 +7,7 @@ from tender_ledger.core.rights import Right, Role
 from tender_ledger.core.rules import BASES, CountingRules, parse_rules
 from tender_ledger.core.terms import Member, Scope
 from tender_ledger.core.text import clean
-from tender_ledger.operations.errors import NotFound, Refused, constraints_as_refusals, required
+from tender_ledger.operations.errors import NotFound, Refused, code_of, constraints_as_refusals, required
 from tender_ledger.operations.saving import saving
 from tender_ledger.storage.database import database
 from tender_ledger.storage.history import act
@@ -24,23 +24,16 @@ def create_study(person_id: int, *, code: str, title: str, question: str = "", z
         raise Refused({"zone": f"No time zone is called “{zone}”. Write it as UTC or Etc/GMT+3."})
     with database.atomic(), constraints_as_refusals():
         study_id = Study.insert(
-            code=_code(code), title=required(title, "title", "The title"), question=clean(question), zone=zone,
+            code=code_of(code), title=required(title, "title", "The title"), question=clean(question), zone=zone,
             invented=invented,
         ).execute()  # fmt: skip
         Membership.insert(study_id=study_id, person_id=person_id, role=Role.OWNER).execute()
-    member = accounts.member_of(person_id, _code(code))
+    member = accounts.member_of(person_id, code_of(code))
     if member is None:
         raise LookupError(f"study {code}")
     with constraints_as_refusals(), act(member, "create_study") as writing:
         writing.create(Rules, {"name": RULES_NAME, "body": CountingRules().to_json()})
     return member
-
-
-def _code(text: str) -> str:
-    code = required(text, "code", "The code").upper()
-    if not (code[0].isascii() and code[0].isalpha() and all(c.isascii() and (c.isalnum() or c == "-") for c in code)):
-        raise Refused({"code": "A code has capital letters, digits and hyphens and begins with a letter, such as VELDRA."})
-    return code
 
 
 def rules_in_force(scope: Scope) -> CountingRules:

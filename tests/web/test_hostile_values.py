@@ -88,6 +88,24 @@ def test_a_text_that_is_kept_outside_the_history_has_a_length_too(
     assert value(f"SELECT count(*) FROM {table}") == before
 
 
+def test_a_code_of_a_study_that_is_too_long_is_refused(client: FlaskClient):
+    before = value("SELECT count(*) FROM study")
+    answer = client.post("/studies/new", data={"code": "ZZ" * 17, "title": "a walk", "zone": "UTC"})
+    assert answer.status_code == 422
+    assert "32 at most" in answer.text
+    assert value("SELECT count(*) FROM study") == before
+
+
+@pytest.mark.parametrize("cell", ["\x00", "yes\x00", "two\x0blines", "\ud800".encode("utf-8", "surrogatepass").decode("latin-1")])
+def test_a_table_of_answers_with_control_characters_is_read_without_them(client: FlaskClient, cell: str):
+    table = f'informant,"asked{cell}","two\nlines"\nONS-01,"{cell}",no\nONS-02,yes,no\n'
+    sent = {"title": "Answers", "alternatives": "2", "file": (io.BytesIO(table.encode()), "answers.csv")}
+    assert client.post("/study/VELDRA/reckoning/questionnaires", data=sent).status_code in (303, 422)
+    kept = value("SELECT questions FROM questionnaire ORDER BY id DESC LIMIT 1")
+    assert not any(ord(letter) < 32 and letter != "\n" for letter in kept)
+    assert "two lines" in kept or "asked" not in kept
+
+
 @pytest.mark.parametrize("number", ["9" * 5_000, "²", "9223372036854775808", "2147483648", "-1", "٣"])
 def test_an_address_with_a_number_that_no_record_has_leads_nowhere(client: FlaskClient, number: str):
     assert client.get(f"/study/VELDRA/plants/{number}").status_code == 404
