@@ -41,6 +41,8 @@ _SET = (
     "jit=off",
     "random_page_cost=1.1",
     "plan_cache_mode=force_generic_plan",
+    # From this share of the letters in threes words are looked through for a near spelling.
+    "pg_trgm.word_similarity_threshold=0.4",
     # The server for its part lets go what a machine that is gone held: its locks would keep everybody waiting for hours.
     "tcp_keepalives_idle=5",
     "tcp_keepalives_interval=2",
@@ -327,6 +329,12 @@ def value(sql: str, **parameters: Any) -> Any:
 def run(sql: str, **parameters: Any) -> None:
     """A statement whose answer does not matter."""
     database.execute_sql(sql, parameters)
+
+
+def like_pattern(text: str) -> str:
+    """What LIKE matches with any text that holds this one."""
+    escaped = text.replace("\\", "\\\\").replace("%", "\\%").replace("_", "\\_")
+    return f"%{escaped}%"
 
 
 def copy_rows(table: str, columns: Sequence[str], values: Iterable[Sequence[Any]]) -> None:

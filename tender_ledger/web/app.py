@@ -32,6 +32,7 @@ from tender_ledger.web.reports.ledger import ledger
 from tender_ledger.web.reports.routes import reports
 from tender_ledger.web.shared import templating
 from tender_ledger.web.study.routes import studies, study
+from tender_ledger.web.study.search import search
 from tender_ledger.web.study.worklist import worklist
 
 _LARGEST_REQUEST = 2 * 1024 * 1024  # bytes
@@ -80,6 +81,7 @@ def create_app(settings: Mapping[str, str] = os.environ) -> Flask:
         reckoning,
         giveback,
         worklist,
+        search,
     ):
         app.register_blueprint(blueprint)
     return app

@@ -74,6 +74,11 @@ SPLITS = (
 BY_VIEWER = {"holders", "matrix", "lists", "compare"}  # views that show rows of what the viewer may see
 
 
+# What is looked for: of the hidden by code, name, near spelling, words, purpose and place, and what is there beside them.
+SOUGHT = ("secret-9", "SECRET", "secretname list", "secretly caled", "secret words", "secret purpose", "2026", "3 May 2026",
+          "salix", "h-1", "a talk", "1", "2", "3", "food", "fuels", "host")  # fmt: skip
+
+
 def first_and_next(entity: str) -> tuple[int, int]:
     """The number of the first record of a kind, and the one that the next gets."""
     return value(f"SELECT coalesce(min(id), 0) FROM {entity}"), value(f"SELECT coalesce(max(id), 0) + 1 FROM {entity}")
@@ -138,6 +143,9 @@ def answers(url: str, emails: dict[str, str], code: str, several: dict[str, list
             for pattern, put in MASKS:
                 text = pattern.sub(put, text)
             found[role, endpoint, address] = f"{answer.status_code} {text}"
+        for sought in SOUGHT:
+            beneath = client.post(f"/study/{code}/search", data={"q": sought}, headers={"HX-Request": "true"})
+            found[role, "search.find", sought] = f"{beneath.status_code} {beneath.text}"
     disconnect()
     for role, email in emails.items():
         found |= {(role, "command", command): said for command, said in commands(url, email, code).items()}

@@ -247,7 +247,7 @@ def test_each_role_reaches_what_the_table_gives_it(app: Flask, sign_in: SignedIn
 
 def test_every_writing_route_of_a_study_is_in_the_table_of_rights(app: Flask):
     writing = {endpoint for endpoint, method, address in routes(app) if method == "POST" and "/study/" in address}
-    assert writing <= set(NEEDS)
+    assert writing - {"search.find"} <= set(NEEDS)  # it reads: what is looked for is to stand in no address
 
 
 def test_a_forged_request_changes_nothing(app: Flask, sign_in: SignedIn):

@@ -24,12 +24,13 @@ _SHOWN = """(there.shown OR (e.recorded_by = %(person)s AND there.recordable)
     OR NOT EXISTS (SELECT FROM encounter_informant x WHERE x.encounter_id = e.id))"""
 
 
-def _there(scope: Scope, number: int | None = None) -> str:
-    """CTEs `terms`, `wanted` (encounters, or one by its number) and `there`, who of their people may be seen."""
+def _there(scope: Scope, number: int | None = None, which: str = "") -> str:
+    """CTEs `terms`, `wanted` (encounters, one by its number, or those that are `which`) and `there`, who of their people may
+    be seen."""
     seen = allowed(scope, written_by="e.recorded_by")
     return f"""{WITH_TERMS}, wanted AS (
             SELECT * FROM encounter WHERE study_id = %(study)s AND removed_at IS NULL
-              {narrowed(number=("number", number))}),
+              {narrowed(number=("number", number))} {which}),
         there AS (SELECT x.encounter_id, bool_or({seen}) AS shown, bool_or(t.may_record AND NOT t.sealed) AS recordable,
                 array_agg(coalesce(h.code, s.code)::text ORDER BY coalesce(h.code, s.code)) FILTER (WHERE {seen}) AS codes
             FROM wanted e JOIN encounter_informant x ON x.encounter_id = e.id JOIN informant i ON i.id = x.informant_id
@@ -37,11 +38,13 @@ def _there(scope: Scope, number: int | None = None) -> str:
             GROUP BY x.encounter_id)"""
 
 
-def hidden_encounters(scope: Scope) -> list[int]:
-    """The identities of encounters that the viewer may not know of."""
+def hidden_encounters(scope: Scope, among: Sequence[int] | None = None) -> list[int]:
+    """The identities of encounters, of all or of some, that the viewer may not know of."""
+    which = "" if among is None else "AND id = ANY(%(among)s)"
     found = rows(
-        f"{_there(scope)} SELECT e.id FROM wanted e LEFT JOIN there ON there.encounter_id = e.id WHERE {_SHOWN} IS NOT TRUE",
-        **parameters(scope),
+        f"""{_there(scope, which=which)}
+            SELECT e.id FROM wanted e LEFT JOIN there ON there.encounter_id = e.id WHERE {_SHOWN} IS NOT TRUE""",
+        **parameters(scope, **({} if among is None else {"among": list(among)})),
     )
     return [one["id"] for one in found]
 

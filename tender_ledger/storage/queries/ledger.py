@@ -8,7 +8,7 @@ import numpy as np
 
 from tender_ledger.core.ledger import NOTHING, LedgerView
 from tender_ledger.core.terms import Purpose, Scope
-from tender_ledger.storage.database import row, rows
+from tender_ledger.storage.database import like_pattern, row, rows
 from tender_ledger.storage.masking import masked_text
 from tender_ledger.storage.queries.kept import Ids, kept_ids
 from tender_ledger.storage.queries.terms import (
@@ -127,7 +127,7 @@ def _ordered_ids(scope: Scope, view: LedgerView, among: list[int] | None = None)
     order = [f"{key} {turn if at == len(keys) - 1 else 'ASC'} NULLS LAST" for at, (key, _join) in enumerate(keys)]
     if among is not None:
         conditions.append("r.id = ANY(%(among)s)")
-    asked = {name: f"%{_escaped(said)}%" if name in ("q", "beside") else said for name, said in view.asked.items()}
+    asked = {name: like_pattern(said) if name in ("q", "beside") else said for name, said in view.asked.items()}
     if any(masked_text(said) != said for said in view.asked.values()):
         return np.empty(0, dtype=np.int64)  # what is masked where it stands is not found by asking for it either
     found = row(
@@ -229,7 +229,3 @@ def words_known(scope: Scope) -> dict[str, list[tuple[str, str]]]:
 
 def _barring(scope: Scope) -> str:
     return "b.no_publish OR b.no_show" if scope.purpose in (Purpose.PUBLISHED, Purpose.PUBLISHED_ROWS) else "b.no_show"
-
-
-def _escaped(text: str) -> str:
-    return text.replace("\\", "\\\\").replace("%", "\\%").replace("_", "\\_")
