@@ -9,7 +9,7 @@ from tender_ledger.core.text import fold
 
 SHORTEST = 2  # letters or digits that are looked for
 LONGEST = 100  # characters
-NEAR = 0.75  # share of the letters that two spellings have in order, as difflib counts them
+NEAR = 0.78  # share of the letters in order, as difflib counts them: one of five may differ, and not one of four
 _TOO_SHORT = 4  # letters from which a word is told from any other by them
 _WHOLE, _BEGINS, _WORD_BEGINS, _WITHIN = 4.0, 3.0, 2.0, 1.5
 _WORD = re.compile(r"\w+")

@@ -51,6 +51,12 @@ _DATA = Path(__file__).parent / "data"
 _FIELDS = {"parts": "part", "methods": "preparation", "applications": "application", "purpose": "use", "caution": "caution_told"}
 
 
+def demo_roles() -> dict[str, str]:
+    """The role of each person of the demo study, by address."""
+    study = json.loads((_DATA / "study.json").read_text())
+    return {one["email"]: one["role"] for one in study["members"]}
+
+
 def load_demo(key: NamesKey | None, password: Callable[[], str] = lambda: secrets.token_urlsafe(9)) -> dict[str, str]:
     """Load the study with everything in it; returns the sign-ins made, address to password.
 

@@ -7,7 +7,7 @@ import time
 import urllib.error
 import urllib.request
 
-from tender_ledger.demo.load import is_empty, load_demo
+from tender_ledger.demo.load import demo_roles, is_empty, load_demo
 from tender_ledger.launch.cluster import Cluster, ClusterError, free_port, own_cluster
 from tender_ledger.launch.erasures import LIST, erase_again, read_list, write_list
 from tender_ledger.launch.state import AlreadyRunning, StateFolder
@@ -136,8 +136,9 @@ def _announce(state: StateFolder, address: str, sign_ins: dict[str, str]) -> boo
     print(f"\nTender Ledger is at {address}")
     if sign_ins:
         print("Sign in to the invented demo study as one of")
+        roles, width = demo_roles(), max(map(len, sign_ins))
         for email, password in sign_ins.items():
-            print(f"  {email}  {password}")
+            print(f"  {email:{width}}  {password}  {roles.get(email, '')}".rstrip())
     print("Ctrl-C stops it.", flush=True)
     return True
 

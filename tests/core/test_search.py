@@ -33,6 +33,7 @@ def test_marks_case_and_apostrophes_do_not_matter(sought: str, text: str):
 def test_what_is_spelt_otherwise_is_not_near():
     assert Sought("salix").closeness("Tilia cordata") == 0
     assert Sought("elm").closeness("elk") == 0  # three letters are near to too much
+    assert Sought("walk").closeness("A talk") == 0
     assert Sought("salix").closeness("") == 0
 
 

@@ -40,6 +40,9 @@ def started() -> Iterator[Started]:
         one.stop()
 
 
+ROLES = ("owner", "recorder", "reviewer", "reader", "guardian")  # in the order of the demo study
+
+
 def test_a_first_start_tells_address_and_sign_ins_and_a_second_is_quick(state: Path):
     with socket.socket() as taken:
         taken.bind(("127.0.0.1", 0))
@@ -55,7 +58,8 @@ def test_a_first_start_tells_address_and_sign_ins_and_a_second_is_quick(state: P
     assert address in told
     sign_ins = json.loads((state / "demo-sign-ins.json").read_text())
     assert len(sign_ins) == 5
-    assert all(f"{email}  {password}" in told for email, password in sign_ins.items())
+    lines = [line.split() for line in told.splitlines()]
+    assert all([email, password, role] in lines for (email, password), role in zip(sign_ins.items(), ROLES, strict=True))
     for secret in ("demo-sign-ins.json", "secrets.json"):
         assert (state / secret).stat().st_mode & 0o777 == 0o600
     second = Started(state=state, port=free_port())
