@@ -57,7 +57,7 @@ def test_rows_are_moved_through_opened_and_what_was_decided_is_undone(desk: Desk
     page.locator("#notices").get_by_role("button", name="Undo").click()
     page.goto(f"{desk.address}{STUDY}/worklist")
     expect(page.locator(ROWS)).to_have_count(items)
-    place = page.locator(f"{ROWS}.open .places a").first.get_attribute("href")
+    place = page.locator(f"{ROWS}.open .records a").first.get_attribute("href")
     page.keyboard.press("Enter")
     page.wait_for_url(f"**{place}")
 

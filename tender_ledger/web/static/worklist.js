@@ -9,6 +9,7 @@ function choose(row) {
   chosen = row;
   if (!row) return;
   row.classList.add("open");
+  form.querySelector("[value=settled]").hidden = !row.hasAttribute("data-reviewed");
   const pick = row.querySelector("input[name=item]");
   pick.checked = true;
   pick.focus();
@@ -22,7 +23,9 @@ function move(step) {
 
 function countDown(row) {
   const here = row.closest(".waiting").querySelector("[data-waiting]"), all = document.querySelector("[data-waits]");
-  here.textContent = String(Math.max(Number(here.textContent.replace(/\D/g, "")) - 1, 0));
+  const left = Math.max(Number(here.textContent.replace(/\D/g, "")) - 1, 0);
+  here.textContent = String(left);
+  here.closest(".waits").hidden = left === 0;
   all.dataset.waits = String(Number(all.dataset.waits) - 1);
   if (all.dataset.waits === "0") location.reload();  // the page says that nothing waits
   else all.firstChild.textContent = all.firstChild.textContent.replace(/^\D*[\d\u2009]+/, all.dataset.waits);
@@ -70,7 +73,7 @@ if (form) {
     const act = {
       ArrowDown: () => move(1),
       ArrowUp: () => move(-1),
-      Enter: () => chosen?.querySelector(".places a")?.click(),
+      Enter: () => chosen?.querySelector(".records a")?.click(),
       a: () => form.elements.reason.focus(),
       s: () => chosen?.hasAttribute("data-reviewed") && decide("settled"),
     }[event.key.length === 1 ? event.key.toLowerCase() : event.key] || (digit && (() => decide("set_aside", digit.textContent)));
