@@ -1,6 +1,7 @@
 """What somebody had typed and not yet recorded: kept on the server as typed, for that person alone."""
 
 import uuid
+from datetime import UTC, datetime
 
 from tender_ledger.core.limits import WORDS
 from tender_ledger.core.rights import Right
@@ -21,8 +22,10 @@ def keep_draft(scope: Scope, place: str, typed: dict[str, str]) -> None:
     key = body.get("client_key", "")
     if _is_uuid(key) and (record_of_key(scope, key, "use_report") or record_of_key(scope, key, "asking")):
         return
-    Draft.insert(study_id=scope.study_id, person_id=scope.viewer.person_id, place=place, body=body).on_conflict(
-        conflict_target=[Draft.study_id, Draft.person_id, Draft.place], update={Draft.body: body}
+    now = datetime.now(UTC)
+    Draft.insert(study_id=scope.study_id, person_id=scope.viewer.person_id, place=place, body=body, updated_at=now).on_conflict(
+        conflict_target=[Draft.study_id, Draft.person_id, Draft.place],
+        update={Draft.body: body, Draft.updated_at: now},
     ).execute()
 
 

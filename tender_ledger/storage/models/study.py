@@ -149,6 +149,7 @@ class Draft(Record):
     person_id = BigIntegerField()
     place = TextField()
     body = BinaryJSONField(index=False)
+    updated_at = DateTimeTZField()
 
     class Meta:
         primary_key = CompositeKey("study_id", "person_id", "place")

@@ -12,6 +12,7 @@ from tender_ledger.operations import members as member_operations
 from tender_ledger.operations import permits as permit_operations
 from tender_ledger.operations import schemes as scheme_operations
 from tender_ledger.operations import studies as study_operations
+from tender_ledger.operations.desk_of_day import SOON, desk_of_day
 from tender_ledger.operations.errors import Conflict, Refused
 from tender_ledger.operations.glossary import field_terms, index_terms
 from tender_ledger.operations.history import undo_act
@@ -21,6 +22,7 @@ from tender_ledger.storage.queries import accounts, people, second_factors
 from tender_ledger.storage.queries import acts as act_queries
 from tender_ledger.storage.queries import members as member_queries
 from tender_ledger.storage.queries import studies as studies_queries
+from tender_ledger.storage.queries.past_counts import counts_noted
 from tender_ledger.web.security import own_path, public_link
 from tender_ledger.web.shared.act_names import ACTS
 from tender_ledger.web.shared.answers import Page, form_page, part_saved
@@ -70,9 +72,13 @@ def glossary() -> str:
 
 @study.get("/")
 def cover() -> str:
-    """What the study asks, where it works, who works on it, how it counts."""
+    """The desk of the day: what waits, what was left off, what ends soon; and what the study asks, where, and how it counts."""
+    with counts_noted(past_allowed=True, by_others=True):
+        desk = desk_of_day(g.scope)
     return render_template(
         "study/cover.html",
+        desk=desk,
+        soon=SOON,
         communities=people.communities(g.scope),
         members=member_queries.members(g.scope),
         counted=rules_sentence(study_operations.rules_in_force(g.scope) or CountingRules()),
