@@ -4,7 +4,7 @@ import logging
 import os
 import sys
 
-from tender_ledger.operations import computations, import_uploads, long_work, people  # noqa: F401 - they name their kinds of work
+from tender_ledger.operations import kinds_of_work, long_work  # noqa: F401 - kinds of work are known by being imported
 from tender_ledger.standins.names_service import ChecklistNames
 from tender_ledger.storage import queue
 from tender_ledger.storage.database import configure

@@ -8,6 +8,7 @@ from flask import Flask
 from jinja2 import FileSystemBytecodeCache
 
 from tender_ledger.launch.erasures import write_list
+from tender_ledger.operations import kinds_of_work as _kinds_of_work  # noqa: F401 - they are known by being imported
 from tender_ledger.operations.names_key import NamesKey
 from tender_ledger.standins.names_service import ChecklistNames
 from tender_ledger.standins.position_receiver import ReplayedTrack

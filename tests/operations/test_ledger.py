@@ -129,7 +129,7 @@ def test_what_is_kept_of_a_view_holds_until_something_is_written_and_for_one_vie
     view = read_view({"part": "leaf"})
     _lines, total = ledger.ledger_page(scope, view)
     first = ledger.ledger_ids(scope, view)[0]
-    assert value("SELECT count(*) FROM kept_answer WHERE ids IS NOT NULL") == 1
+    assert value("SELECT count(*) FROM kept_answer WHERE packed IS NOT NULL") == 1
     from tender_ledger.operations.reports import remove_report
 
     remove_report(scope, first, value("SELECT version FROM use_report WHERE id = %(id)s", id=first))

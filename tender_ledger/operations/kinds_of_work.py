@@ -1,0 +1,5 @@
+"""Every kind of long work: whoever queues or does any imports this module, so that each is known by its name."""
+
+from tender_ledger.operations import computations, import_uploads, people
+
+__all__ = ["computations", "import_uploads", "people"]
