@@ -21,7 +21,7 @@ from tender_ledger.storage.queries.terms import (
 
 # Terms with their labels, joined once for all rows of a statement.
 _LABELS = """label AS MATERIALIZED (SELECT v.id, v.code::text AS code, v.abbreviation, l.label::text AS label
-    FROM vocabulary_term v JOIN term_label l ON l.term_id = v.id AND l.language = 'en'
+    FROM vocabulary_term v LEFT JOIN term_label l ON l.term_id = v.id AND l.language = 'en'
     WHERE v.study_id IS NULL OR v.study_id = %(study)s)"""
 
 
@@ -32,7 +32,7 @@ def _listed(name: str, kind: str) -> str:
                 coalesce(array_agg(v.code::text ORDER BY m.component, m.position), '{{}}') AS codes,
                 max(m.component) AS component
             FROM report_{kind} m JOIN vocabulary_term v ON v.id = m.{kind}_id
-            JOIN term_label l ON l.term_id = v.id AND l.language = 'en' WHERE m.report_id = r.id) {name}"""
+            LEFT JOIN term_label l ON l.term_id = v.id AND l.language = 'en' WHERE m.report_id = r.id) {name}"""
 
 
 def _select(scope: Scope, condition: str) -> str:
