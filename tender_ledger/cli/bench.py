@@ -3,17 +3,16 @@
 import resource
 import secrets
 import statistics
-import tempfile
 import time
 from collections.abc import Callable
 from dataclasses import replace
 from functools import partial
-from pathlib import Path
 from typing import Any
 
 import click
 import numpy as np
 
+from tender_ledger.cli.bench_cluster import bench_cluster
 from tender_ledger.cli.bench_data import COMMUNITIES, bench_scope, fill_study
 from tender_ledger.cli.bench_import import bench_import
 from tender_ledger.cli.bench_ledger import bench_ledger
@@ -27,10 +26,8 @@ from tender_ledger.core.rules import CountingRules
 from tender_ledger.core.tally.counting import Tally, count
 from tender_ledger.core.tally.table import UseReportTable
 from tender_ledger.demo.load import load_demo
-from tender_ledger.launch.cluster import Cluster
 from tender_ledger.operations import accounts
-from tender_ledger.operations.vocabularies import load_shipped_vocabularies
-from tender_ledger.storage.database import configure, connected, migrate, run
+from tender_ledger.storage.database import connected, run
 from tender_ledger.storage.queries import accounts as account_queries
 from tender_ledger.storage.queries.tally import assemble, read_columns, read_labels
 
@@ -51,26 +48,15 @@ _ROWS = ("informant", "event", "plant", "category", "use", "basis", "stance", "o
 @click.option("--imported", default=100_000, show_default=True, help="Rows of the table that is imported; 0 imports none.")
 def bench(reports: int, informants: int, taxa: int, listed: int, demo: bool, imported: int) -> None:
     """Time an import, every page, the table of reports, and reading against counting, on a cluster of its own."""
-    folder = Path(tempfile.mkdtemp(prefix="tender-bench-"))
-    folder.chmod(0o755)
-    cluster = Cluster(folder / "postgres", "bench", "bench", throw_away=True)
-    try:
-        cluster.ensure_running()
-        configure(cluster.url())
-        migrate(cluster.owner_url())
-        with connected():
-            load_shipped_vocabularies()
-            if imported:
-                bench_import(cluster.url(), imported)
-            if listed:
-                _pages_of_many(cluster.url(), listed, informants, taxa)
-            if demo:
-                _pages_of_demo(cluster.url())
-            if reports:
-                _run(reports, informants, taxa)
-    finally:
-        cluster.destroy()
-        folder.rmdir()
+    with bench_cluster() as url, connected():
+        if imported:
+            bench_import(url, imported)
+        if listed:
+            _pages_of_many(url, listed, informants, taxa)
+        if demo:
+            _pages_of_demo(url)
+        if reports:
+            _run(reports, informants, taxa)
 
 
 def _pages_of_many(url: str, reports: int, informants: int, taxa: int) -> None:

@@ -4,27 +4,24 @@ import json
 import random
 import secrets
 import statistics
-import tempfile
 import threading
 from collections import defaultdict
 from collections.abc import Iterator, Sequence
 from concurrent.futures import ThreadPoolExecutor
 from contextlib import contextmanager
 from itertools import cycle
-from pathlib import Path
 
 import click
 
+from tender_ledger.cli.bench_cluster import bench_cluster
 from tender_ledger.cli.bench_data import fill_study
 from tender_ledger.cli.bench_pages import pages_of
 from tender_ledger.cli.bench_server import bench_server
 from tender_ledger.cli.simulated_person import SimulatedPerson
 from tender_ledger.core.rights import Role
-from tender_ledger.launch.cluster import Cluster
 from tender_ledger.launch.state import StateFolder
 from tender_ledger.operations import accounts
-from tender_ledger.operations.vocabularies import load_shipped_vocabularies
-from tender_ledger.storage.database import configure, connected, migrate, run
+from tender_ledger.storage.database import connected, run
 
 _HOLDERS, _TAXA = 1_000, 2_000
 _ROLES = (Role.OWNER, Role.REVIEWER, *(Role.RECORDER for _ in range(7)), Role.READER)  # of ten people
@@ -75,21 +72,14 @@ def _demo_study(people: int, pause: float) -> Iterator[list[SimulatedPerson]]:
 @contextmanager
 def _large_study(people: int, pause: float, reports: int) -> Iterator[list[SimulatedPerson]]:
     """People of every role in an invented study; whoever may records every third time, else all look round all pages."""
-    folder = Path(tempfile.mkdtemp(prefix="tender-bench-"))
-    folder.chmod(0o755)
-    cluster = Cluster(folder / "postgres", "bench", "bench", throw_away=True)
     password = secrets.token_urlsafe(12)
-    try:
-        cluster.ensure_running()
-        configure(cluster.url())
-        migrate(cluster.owner_url())
+    with bench_cluster() as url:
         with connected():
-            load_shipped_vocabularies()
             fill_study(reports, _HOLDERS, _TAXA, code="LISTED")
             roles = [role for _at, role in zip(range(people), cycle(_ROLES), strict=False)]
             emails = [_add_person(at, role, password) for at, role in enumerate(roles)]
             pages = pages_of("LISTED", "H-2", "C1", "C2", "Genus1%20species4")
-        with bench_server(cluster.url(), workers=2, threads=8) as server:
+        with bench_server(url, workers=2, threads=8) as server:
             yield [
                 SimulatedPerson(
                     server.address,
@@ -104,9 +94,6 @@ def _large_study(people: int, pause: float, reports: int) -> Iterator[list[Simul
                 )
                 for at, (email, role) in enumerate(zip(emails, roles, strict=True))
             ]
-    finally:
-        cluster.destroy()
-        folder.rmdir()
 
 
 def _add_person(at: int, role: Role, password: str) -> str:

@@ -59,8 +59,8 @@ def _left_off(scope: Scope) -> list[LeftOff]:
     ]
     last = desk.last_recorded_in(scope)
     numbers = list(dict.fromkeys([*unfinished, *([] if last is None else [last])]))[:_MOST_LEFT_OFF]
-    seen = [found for number in numbers if (found := encounters.encounter(scope, number))]
-    return [LeftOff(one["number"], one["title"], one["number"] in unfinished) for one in seen]
+    titles = encounters.titles_of(scope, numbers)
+    return [LeftOff(number, titles[number], number in unfinished) for number in numbers if number in titles]
 
 
 def _ending(scope: Scope) -> list[Ending]:

@@ -19,8 +19,14 @@ def agreement(small: SmallStudy, code: str, days: int, **terms: bool) -> None:
     """An agreement of today that ends in so many days."""
     found = people_queries.holder(small.scope, code)
     assert found is not None
-    people.record_agreement(small.scope, agreed_on=small.scope.day, form="oral", terms={**ALL, **terms}, holder_id=found["id"],
-                            expires_on=small.scope.day + timedelta(days=days))  # fmt: skip
+    people.record_agreement(
+        small.scope,
+        agreed_on=small.scope.day,
+        form="oral",
+        terms={**ALL, **terms},
+        holder_id=found["id"],
+        expires_on=small.scope.day + timedelta(days=days),
+    )
 
 
 def test_an_empty_study_has_an_empty_desk(small: SmallStudy):
@@ -58,8 +64,15 @@ def test_agreements_and_permits_that_end_soon_stand_in_their_order(small: SmallS
     agreement(small, "H-3", SOON + 1)
     agreement(small, "H-4", 5)
     agreement(small, "H-4", SOON + 100)  # a later one follows
-    permits.record_permit(small.scope, {"kind": "ethics", "given_by": "A board", "granted_on": small.scope.day,
-                                        "expires_on": small.scope.day + timedelta(days=7)})  # fmt: skip
+    permits.record_permit(
+        small.scope,
+        {
+            "kind": "ethics",
+            "given_by": "A board",
+            "granted_on": small.scope.day,
+            "expires_on": small.scope.day + timedelta(days=7),
+        },
+    )
     assert desk_of_day(small.scope).ending == [
         Ending("holder", "H-2", small.scope.day + timedelta(days=3), 3),
         Ending("permit", "ethics", small.scope.day + timedelta(days=7), 7),

@@ -82,8 +82,10 @@ def test_nothing_is_found_by_next_to_nothing_and_nothing_breaks(demo_db: str, te
 
 def test_what_the_viewer_may_not_see_is_not_found(empty_db: str):
     small = SmallStudy()
-    seen, hidden = small.holder("H-1"), small.holder("H-2", may_show=False, may_publish_aggregate=False, may_publish_rows=False,
-                                                    may_publish_verbatim=False)  # fmt: skip
+    seen, hidden = (
+        small.holder("H-1"),
+        small.holder("H-2", may_show=False, may_publish_aggregate=False, may_publish_rows=False, may_publish_verbatim=False),
+    )
     talk = small.encounter(seen, title="By the brook")
     away = small.encounter(hidden, title="At the secret spring")
     willow = small.plant("Salix caprea", name="vesta")

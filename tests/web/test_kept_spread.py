@@ -61,8 +61,14 @@ def test_a_page_of_a_large_study_says_of_when_its_numbers_are(sign_in: SignedIn,
     number = re.compile(r"data-margin[^>]*>N = (\d+)")
     before = client.get(PAGE).text
     assert "Counted" not in before.partition("<h1>")[0]
-    told = {"client_key": "f1b7e0c2-6f0a-4d5e-9d57-0d5b6d9b7a11", "informant": "ONS-01", "plant": "P-001", "category": "food",
-            "purpose": "tea", "parts": "leaf"}  # fmt: skip
+    told = {
+        "client_key": "f1b7e0c2-6f0a-4d5e-9d57-0d5b6d9b7a11",
+        "informant": "ONS-01",
+        "plant": "P-001",
+        "category": "food",
+        "purpose": "tea",
+        "parts": "leaf",
+    }
     assert client.post("/study/VELDRA/encounters/1/reports", data=told).status_code == 303
     after = client.get(PAGE).text
     assert re.search(r"Counted \d+ seconds? ago; what was recorded since is not in these numbers yet", after)

@@ -5,16 +5,15 @@ from typing import Any
 
 from tender_ledger.core.terms import Scope
 from tender_ledger.storage.database import rows
+from tender_ledger.storage.queries.reports import NOT_OF_SEALED
 from tender_ledger.storage.queries.terms import TERMS, allowed, parameters
 
 
 def drafts(scope: Scope) -> list[dict[str, Any]]:
     """What the viewer had typed and not yet recorded, the latest first: `place`, `body`; not what a sealed holder told."""
     return rows(
-        """SELECT d.place, d.body FROM draft d WHERE d.study_id = %(study)s AND d.person_id = %(person)s
-             AND NOT EXISTS (SELECT FROM informant_terms(%(study)s, %(day)s) t JOIN holder h ON h.id = t.holder_id
-               WHERE t.sealed AND h.code = upper(btrim(d.body ->> 'informant')))
-           ORDER BY d.updated_at DESC""",
+        f"""SELECT d.place, d.body FROM draft d WHERE d.study_id = %(study)s AND d.person_id = %(person)s
+              AND {NOT_OF_SEALED} ORDER BY d.updated_at DESC""",
         **parameters(scope),
     )
 

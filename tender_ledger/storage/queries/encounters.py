@@ -93,6 +93,18 @@ def encounter(scope: Scope, number: int) -> dict[str, Any] | None:
     return row(_encounters(scope, number), **parameters(scope, number=number))
 
 
+def titles_of(scope: Scope, numbers: Sequence[int]) -> dict[int, str]:
+    """The titles of those of the encounters that the viewer may know of, by number."""
+    found = rows(
+        """SELECT id, number, title::text AS title FROM encounter
+           WHERE study_id = %(study)s AND removed_at IS NULL AND number = ANY(%(numbers)s)""",
+        study=scope.study_id,
+        numbers=list(numbers),
+    )
+    hidden = set(hidden_encounters(scope, [one["id"] for one in found])) if found else set()
+    return {one["number"]: one["title"] for one in found if one["id"] not in hidden}
+
+
 def present(scope: Scope, encounter_id: int) -> list[dict[str, Any]]:
     """The informants of an encounter whom the viewer may see, with their terms of the day."""
     return rows(

@@ -212,12 +212,16 @@ def askings(
     )
 
 
+# A draft `d` that is not what a holder told who withdrew since.
+NOT_OF_SEALED = """NOT EXISTS (SELECT FROM informant_terms(%(study)s, %(day)s) t JOIN holder h ON h.id = t.holder_id
+    WHERE t.sealed AND h.code = upper(btrim(d.body ->> 'informant')))"""
+
+
 def draft(scope: Scope, place: str) -> dict[str, Any] | None:
     """What the viewer had typed at a place and not yet recorded; not what a holder told who withdrew since."""
     found = row(
-        """SELECT d.body FROM draft d WHERE d.study_id = %(study)s AND d.person_id = %(person)s AND d.place = %(place)s
-             AND NOT EXISTS (SELECT FROM informant_terms(%(study)s, %(day)s) t JOIN holder h ON h.id = t.holder_id
-               WHERE t.sealed AND h.code = upper(btrim(d.body ->> 'informant')))""",
+        f"""SELECT d.body FROM draft d WHERE d.study_id = %(study)s AND d.person_id = %(person)s AND d.place = %(place)s
+              AND {NOT_OF_SEALED}""",
         **parameters(scope, place=place),
     )
     return found["body"] if found else None
