@@ -52,11 +52,19 @@ class Field(SmallStudy):
         assert member is not None
         self.guardian = clock.scope_of(member)
         self.numbers = [self.plant(name=name) for name in ("vesta", "lorim", "tavel")]
+        self.recorders = [self.person("recorder"), self.person("recorder")]
+        quiet = self.holder("X-04", agreed=False)
+        self.quiet_talk = self.encounter(quiet, self.informants[0], title="Nothing on file")
 
     def told(self) -> None:
         code, talk = self.rng.choice((("X-01", 0), ("X-02", 1), ("X-03", 0)))
         category = self.rng.choice(("food", "medicines"))
-        self.report(self.talks[talk], code, self.rng.choice(self.numbers), category, purpose="snakebite")
+        with suppress(Refused):  # who withdrew tells nothing more
+            self.report(self.talks[talk], code, self.rng.choice(self.numbers), category, purpose="snakebite")
+
+    def told_without_terms(self) -> None:
+        """A recorder writes down what nobody else but the owner is shown."""
+        self.report(self.quiet_talk, "X-04", self.rng.choice(self.numbers), scope=self.rng.choice(self.recorders))
 
     def of_report(self, act: Callable[[int, int], object]) -> None:
         """Do something to a report that the owner sees."""
@@ -129,7 +137,8 @@ class Field(SmallStudy):
 
 
 ACTS: tuple[Act, ...] = (
-    Field.told, Field.told, Field.told, Field.corrected, Field.taken_back, Field.undone, Field.asked, Field.named,
+    Field.told, Field.told, Field.told, Field.told_without_terms, Field.corrected, Field.taken_back, Field.undone,
+    Field.asked, Field.named,
     Field.determined, Field.determined, Field.determined, Field.restricted, Field.hidden, Field.withdrawn, Field.warned,
 )  # fmt: skip
 
@@ -154,7 +163,7 @@ def anew(scope: Scope) -> list[object]:
 
 def test_what_is_kept_is_what_asking_anew_gives_after_any_act(empty_db: str):
     study = Field()
-    viewers = [study.scope, study.person("recorder"), study.person("reader")]
+    viewers = [study.scope, *study.recorders, study.person("reader")]
     study.report(study.talks[0], "X-01", 1, scope=viewers[1])
     done = set()
     for _turn in range(60):

@@ -1,4 +1,4 @@
-"""Answers that hold for one viewer until something is written in the study, or its day ends."""
+"""Answers that hold for all who see the same, until something is written in the study, or its day ends."""
 
 import json
 from collections.abc import Callable, Collection, Iterator, Mapping
@@ -11,7 +11,7 @@ import numpy.typing as npt
 from psycopg.types.json import Jsonb
 
 from tender_ledger.core.terms import Scope
-from tender_ledger.storage.database import ask_anew, database, row, rows, run, value
+from tender_ledger.storage.database import database, row, rows, run
 from tender_ledger.storage.queries.past_counts import (
     RECOUNT_AFTER,
     WITHOUT_TERMS,
@@ -19,18 +19,19 @@ from tender_ledger.storage.queries.past_counts import (
     past_counts,
     past_may_be_given,
 )
+from tender_ledger.storage.queries.sight import Standing, sight_of, standing_of
 
 Ids = npt.NDArray[np.int64]
-_OF_VIEWER = """c.study_id = %(study)s AND c.person_id = %(person)s AND c.day = %(day)s
+_OF_VIEWER = """c.study_id = %(study)s AND c.sight = %(sight)s AND c.day = %(day)s
     AND c.revision = (SELECT revision FROM study WHERE id = %(study)s)"""
 _STANDS = f"{_OF_VIEWER} AND c.digest = %(digest)s"
 _PACKED, _WIDTH = ">i8", 8  # how a list of numbers is kept: packed, which is written twenty times as fast as an array
-_MOST = 60  # answers of one person that are kept
+_MOST = 200  # answers of one sight that are kept
 _SMALL = 500_000  # bytes, as the database stores them, of a body that is read with the others
-_BODIES = f"""SELECT c.digest, c.revision, c.revision = s.revision AS stands, c.by_part, c.kept_at,
+_BODIES = f"""SELECT c.digest, c.sight, c.revision, c.revision = s.revision AS stands, c.by_part, c.kept_at,
     c.kept_at > now() - make_interval(secs => {RECOUNT_AFTER}) AS recent, c.body::text AS kept FROM kept_answer c
     JOIN study s ON s.id = c.study_id
-    WHERE c.study_id = %(study)s AND c.person_id = %(person)s AND c.day = %(day)s AND c.body IS NOT NULL"""
+    WHERE c.study_id = %(study)s AND c.sight = %(sight)s AND c.day = %(day)s AND c.body IS NOT NULL"""
 
 
 def _both(column: str) -> str:
@@ -74,9 +75,9 @@ def kept_body(scope: Scope, digest: str, compute: Callable[[], dict[str, Any]]) 
     found = next((one for one in bodies if one["digest"] == digest), None)
     if found is not None and (found["stands"] or _may_be_shown(scope, found)):
         return dict(json.loads(found["kept"]))
-    revision = _revision(scope)
+    now = standing_of(scope)
     body = compute()
-    _keep(scope, digest, revision, None, body)
+    _keep(scope, digest, now, None, body)
     return body
 
 
@@ -103,22 +104,22 @@ def kept_ids(scope: Scope, digest: str, order: Callable[[list[int] | None], Ids]
     )
     if found is not None:
         return np.frombuffer(found["packed"], dtype=_PACKED).tolist(), int(found["total"])
-    revision = _revision(scope)
-    ids = _ordered(scope, digest, revision, order)
-    _keep(scope, digest, revision, ids.astype(_PACKED).tobytes(), None)
+    now = standing_of(scope)
+    ids = _ordered(scope, digest, now, order)
+    _keep(scope, digest, now, ids.astype(_PACKED).tobytes(), None)
     return ids[first - 1 : last].tolist(), len(ids)
 
 
-def _ordered(scope: Scope, digest: str, revision: int, order: Callable[[list[int] | None], Ids]) -> Ids:
+def _ordered(scope: Scope, digest: str, now: Standing, order: Callable[[list[int] | None], Ids]) -> Ids:
     """The whole list (reports,): the one kept before with the changed reports in their places, or ordered anew."""
     found = row(
-        """SELECT c.packed, c.revision FROM kept_answer c WHERE c.study_id = %(study)s AND c.person_id = %(person)s
+        """SELECT c.packed, c.revision FROM kept_answer c WHERE c.study_id = %(study)s AND c.sight = %(sight)s
              AND c.digest = %(digest)s AND c.day = %(day)s""",
-        **_key(scope, digest),
+        **_key(scope, digest, now.sight),
     )
     if found is None or database.in_transaction():
         return order(None)
-    changed = _changed_parts(scope, REPORTS, found["revision"], revision)
+    changed = _changed_parts(scope, REPORTS, found["revision"], now.revision)
     if changed is None or len(changed) > _MOST_PLACED:
         return order(None)
     before = np.frombuffer(found["packed"], dtype=_PACKED).astype(np.int64)
@@ -171,19 +172,21 @@ def kept_by_part(
     known = {} if there is None else {int(key): one for key, one in json.loads(there["kept"]).items()}
     if there is not None and (there["stands"] or _may_be_shown(scope, there)):
         return known
-    revision = _revision(scope)
-    changed = None if there is None else _changed_parts(scope, parts, there["revision"], revision)
+    now = standing_of(scope)
+    if there is not None and there["sight"] != now.sight:
+        there = None
+    changed = None if there is None else _changed_parts(scope, parts, there["revision"], now.revision)
     if changed is None:
         known = compute(None)
     elif changed:
         known = {key: one for key, one in known.items() if key not in changed} | compute(sorted(changed))
-    _keep(scope, digest, revision, None, known, by_part=True)
+    _keep(scope, digest, now, None, known, by_part=True)
     return known
 
 
 def _kept(scope: Scope) -> list[dict[str, Any]]:
-    """The bodies that are kept for the viewer, small ones all at once, since a page takes several: those that stand, and
-    those of before, in which only parts may have to be asked anew or which a page may allow."""
+    """The bodies that are kept for who sees the same, small ones all at once, since a page takes several: those that
+    stand, and those of before, in which only parts may have to be asked anew or which a page may allow."""
     return rows(f"{_BODIES} AND pg_column_size(c.body) < {_SMALL}", **_viewer(scope))
 
 
@@ -210,34 +213,28 @@ def _changed_parts(scope: Scope, parts: Parts, since: int, until: int) -> set[in
     return {key for one in found for key in one["parts"] or () if key is not None}
 
 
-def _key(scope: Scope, digest: str) -> dict[str, Any]:
-    return {**_viewer(scope), "digest": digest}
+def _key(scope: Scope, digest: str, sight: str = "") -> dict[str, Any]:
+    return {**_viewer(scope, sight), "digest": digest}
 
 
-def _viewer(scope: Scope) -> dict[str, Any]:
-    return {"study": scope.study_id, "person": scope.viewer.person_id, "day": scope.day}
-
-
-def _revision(scope: Scope) -> int:
-    """Read before anything is computed, so that what a write in between changes is kept under a revision that is past."""
-    ask_anew()
-    return int(value("SELECT revision FROM study WHERE id = %(study)s", study=scope.study_id))
+def _viewer(scope: Scope, sight: str = "") -> dict[str, Any]:
+    return {"study": scope.study_id, "sight": sight or sight_of(scope), "day": scope.day}
 
 
 def _keep(
-    scope: Scope, digest: str, revision: int, packed: bytes | None, body: Mapping[Any, Any] | None, *, by_part: bool = False
+    scope: Scope, digest: str, now: Standing, packed: bytes | None, body: Mapping[Any, Any] | None, *, by_part: bool = False
 ) -> None:
     with database.atomic():
-        if not may_be_kept(scope, revision):
+        if not may_be_kept(scope, now.revision) or sight_of(scope) != now.sight:
             return
         run(
-            """INSERT INTO kept_answer (study_id, person_id, digest, revision, day, packed, body, by_part)
-               VALUES (%(study)s, %(person)s, %(digest)s, %(revision)s, %(day)s, %(packed)s::bytea, %(body)s, %(by_part)s)
-               ON CONFLICT (study_id, person_id, digest) DO UPDATE
+            """INSERT INTO kept_answer (study_id, sight, digest, revision, day, packed, body, by_part)
+               VALUES (%(study)s, %(sight)s, %(digest)s, %(revision)s, %(day)s, %(packed)s::bytea, %(body)s, %(by_part)s)
+               ON CONFLICT (study_id, sight, digest) DO UPDATE
                SET revision = excluded.revision, day = excluded.day, packed = excluded.packed, body = excluded.body,
                  kept_at = now()""",
-            **_key(scope, digest),
-            revision=revision,
+            **_key(scope, digest, now.sight),
+            revision=now.revision,
             packed=packed,
             body=None if body is None else Jsonb(body),
             by_part=by_part,
@@ -245,10 +242,10 @@ def _keep(
     if by_part:
         return
     run(
-        """DELETE FROM kept_answer WHERE study_id = %(study)s AND person_id = %(person)s AND digest <> %(digest)s AND NOT by_part
+        """DELETE FROM kept_answer WHERE study_id = %(study)s AND sight = %(sight)s AND digest <> %(digest)s AND NOT by_part
              AND (revision <> %(revision)s AND kept_at < now() - interval '10 minutes' OR (SELECT count(*) FROM kept_answer
-                  WHERE study_id = %(study)s AND person_id = %(person)s AND NOT by_part) > %(most)s)""",
-        **_key(scope, digest),
-        revision=revision,
+                  WHERE study_id = %(study)s AND sight = %(sight)s AND NOT by_part) > %(most)s)""",
+        **_key(scope, digest, now.sight),
+        revision=now.revision,
         most=_MOST,
     )

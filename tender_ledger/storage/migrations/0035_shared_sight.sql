@@ -1,0 +1,7 @@
+-- What is kept serves all who see the same of a study: their roles name them, or a person who wrote down what few may see.
+DELETE FROM kept_answer;
+ALTER TABLE kept_answer
+    DROP COLUMN person_id,
+    ADD COLUMN sight text NOT NULL,
+    ADD CONSTRAINT length_of_sight CHECK (char_length(sight) <= 2000),
+    ADD PRIMARY KEY (study_id, sight, digest);
