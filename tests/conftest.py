@@ -62,7 +62,7 @@ class Threads:
     def __init__(self) -> None:
         self.under_way: list[threading.Thread] = []
 
-    def __call__(self, said: Mapping[str, Any], *, lock: str, after: int = 0) -> None:
+    def __call__(self, said: Mapping[str, Any], *, lock: str, after: int = 0, priority: int = 0) -> None:  # noqa: ARG002
         if after:  # what is tried at once before
             return
         text = json.dumps(dict(said))

@@ -72,7 +72,7 @@ def bench_server(url: str, *, workers: int = 1, threads: int = 4) -> Iterator[Be
                str(threads), "--worker-class", "gthread", "--no-control-socket", "--log-level", "error", "--preload",
                "tender_ledger.web.app:served_app()"]  # fmt: skip
     environment = {**os.environ, "DATABASE_URL": url, "TENDER_SECRET": secrets.token_hex(16)}
-    long_work = ["nice", "-n", "5", sys.executable, "-m", "tender_ledger.launch.worker"]  # as the supervisor begins it
+    long_work = ["nice", "-n", "5", sys.executable, "-m", "tender_ledger.web.worker"]  # as the supervisor begins it
     worker = subprocess.Popen(long_work, env=environment)
     log = tempfile.TemporaryFile(mode="w+")  # noqa: SIM115 - open as long as the server; a pipe nobody reads stops it once full
     process = subprocess.Popen(command, env=environment, stdout=log, stderr=subprocess.STDOUT)
@@ -84,12 +84,21 @@ def bench_server(url: str, *, workers: int = 1, threads: int = 4) -> Iterator[Be
         for one in (process, worker):
             one.terminate()
         for one in (process, worker):
-            one.wait(timeout=30)
+            _end(one)
         log.seek(0)
         said = log.read()
         log.close()
     found = [one for one in map(_read, said.splitlines()) if "ms" in one]
     server.costs = [Cost(*(one[name] for name in ("route", "status", "ms", "db_ms", "statements"))) for one in found]
+
+
+def _end(process: subprocess.Popen[bytes]) -> None:
+    """Wait for a process that was asked to end; one that still answers somebody after a minute is killed."""
+    try:
+        process.wait(timeout=60)
+    except subprocess.TimeoutExpired:
+        process.kill()
+        process.wait()
 
 
 def _read(line: str) -> dict[str, Any]:

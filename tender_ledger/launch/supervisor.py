@@ -83,7 +83,7 @@ class Supervisor:
         if time.monotonic() - self.worker_begun < _WORKER_AGAIN:
             return
         self.worker_begun = time.monotonic()
-        self.worker = self._begin(["nice", "-n", str(_NICE), sys.executable, "-m", "tender_ledger.launch.worker"])
+        self.worker = self._begin(["nice", "-n", str(_NICE), sys.executable, "-m", "tender_ledger.web.worker"])
 
     def _begin(self, command: list[str]) -> subprocess.Popen[bytes]:
         return subprocess.Popen(

@@ -4,7 +4,8 @@ import hashlib
 import json
 import time
 import zlib
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Iterator, Mapping
+from contextlib import contextmanager
 from contextvars import ContextVar
 from dataclasses import dataclass, field
 from types import MappingProxyType
@@ -27,6 +28,20 @@ _SHAPE = 12  # of the kept bodies; raised when a later one says more or otherwis
 SHORT = 1.5  # seconds that a request may compute
 # By digest the number of the computation that this thread was given to do.
 _done_here: ContextVar[Mapping[str, int]] = ContextVar("computations done here", default=MappingProxyType({}))
+
+
+# Whether everything is computed in this thread, however long it takes.
+_all_here: ContextVar[bool] = ContextVar("everything is computed here", default=False)
+
+
+@contextmanager
+def computing_here() -> Iterator[None]:
+    """Within it nothing is queued: what is not kept is computed, and so is what was kept before, whoever began it then."""
+    token = _all_here.set(True)
+    try:
+        yield
+    finally:
+        _all_here.reset(token)
 
 
 class Cancelled(Exception):
@@ -60,7 +75,7 @@ def kept(scope: Scope, name: str, rules: CountingRules, options: Mapping[str, An
     """The body of a result as it is kept, or None."""
     digest = digest_of(scope, name, rules, options)
     found = results.kept_results(scope, [digest])
-    if found.is_due:
+    if found.is_due and not _all_here.get():
         recount(scope, name, rules, options, digest)
     return json.loads(zlib.decompress(found.bodies[digest])) if found.bodies else None
 
@@ -103,7 +118,8 @@ def computed(scope: Scope, name: str, rules: CountingRules, options: Mapping[str
         results.keep_results(scope, revision, {digest: _packed(body)}, seconds=time.monotonic() - begun)
         finish(digest)
         return Computed(body, options=options)
-    if seconds() <= SHORT:
+    anew = _all_here.get() and (begin or results.was_kept(scope, digest))
+    if anew or seconds() <= SHORT:
         body = work(lambda _done, _total: None)
         results.keep_results(scope, revision, {digest: _packed(body)}, seconds=time.monotonic() - begun)
         return Computed(json.loads(json.dumps(body)), options=options)

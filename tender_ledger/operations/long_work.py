@@ -47,9 +47,9 @@ def register(kind: str, work: Work) -> None:
     _KINDS[kind] = work
 
 
-def begin(kind: str, scope: Scope, of: Mapping[str, Any], *, lock: str, after: int = 0) -> None:
+def begin(kind: str, scope: Scope, of: Mapping[str, Any], *, lock: str, after: int = 0, priority: int = 0) -> None:
     """Queue work in the caller's transaction, to be done `after` seconds; `of` holds JSON values. Nothing is queued twice
-    under one lock."""
+    under one lock, and what has a higher priority is done first."""
     if kind not in _KINDS:
         raise ValueError(kind)
     said = {
@@ -60,7 +60,7 @@ def begin(kind: str, scope: Scope, of: Mapping[str, Any], *, lock: str, after: i
         "day": scope.day.isoformat(),
         "of": dict(of),
     }
-    put(said, lock=lock, after=after)
+    put(said, lock=lock, after=after, priority=priority)
 
 
 def do(said: Mapping[str, Any], names: NamesService) -> None:

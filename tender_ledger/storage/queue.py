@@ -30,11 +30,11 @@ def schema_statements() -> str:
     return str(SchemaManager.get_schema()).replace("%", "%%")
 
 
-def put(said: Mapping[str, Any], *, lock: str, after: int = 0) -> None:
+def put(said: Mapping[str, Any], *, lock: str, after: int = 0, priority: int = 0) -> None:
     """Put work into the queue in the caller's transaction, so that it is there exactly when what else was written is.
 
     It is done no sooner than `after` seconds from now. Of one `lock` one piece of work is done at a time and one waits;
-    another that would wait is not put in.
+    another that would wait is not put in. Work of a higher priority is taken out first.
     """
     try:
         with database.atomic():
@@ -44,6 +44,7 @@ def put(said: Mapping[str, Any], *, lock: str, after: int = 0) -> None:
                 lock=lock,
                 queueing_lock=lock,
                 connection=database.connection(),
+                priority=priority,
                 schedule_in={"seconds": after} if after else None,
             )
             task.defer(**said)

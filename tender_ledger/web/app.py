@@ -31,7 +31,7 @@ from tender_ledger.web.reports.full import full
 from tender_ledger.web.reports.importing import imports
 from tender_ledger.web.reports.ledger import ledger
 from tender_ledger.web.reports.routes import reports
-from tender_ledger.web.shared import templating
+from tender_ledger.web.shared import kept_spread, templating
 from tender_ledger.web.study.routes import studies, study
 from tender_ledger.web.study.search import search
 from tender_ledger.web.study.worklist import worklist
@@ -64,6 +64,7 @@ def create_app(settings: Mapping[str, str] = os.environ) -> Flask:
         hosts=settings.get("TENDER_HOSTS", ""),
     )
     templating.install(app)
+    kept_spread.install(app)
     errors.install(app)
     for blueprint in (
         account,

@@ -152,7 +152,7 @@ def _is_worked_on() -> bool:
 
 
 def _worker_of(host: Host) -> int:
-    return next(pid for pid, line in host.processes().items() if "launch.worker" in line)
+    return next(pid for pid, line in host.processes().items() if "web.worker" in line)
 
 
 def _signal(pid: int, number: signal.Signals) -> None:

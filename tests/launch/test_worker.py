@@ -52,7 +52,7 @@ def brought(small: SmallStudy, how_many: int) -> int:
 def worker_of(started: Started) -> int:
     """The number of the worker's process; 0 while there is none."""
     found = subprocess.run(
-        ["pgrep", "-P", str(started.process.pid), "-f", "launch.worker"], capture_output=True, text=True, check=False
+        ["pgrep", "-P", str(started.process.pid), "-f", "web.worker"], capture_output=True, text=True, check=False
     )
     return int(found.stdout.split()[0]) if found.stdout.split() else 0
 

@@ -6,7 +6,7 @@ from dataclasses import replace
 import pytest
 
 from tender_ledger.core.ledger import read_view
-from tender_ledger.core.terms import Scope
+from tender_ledger.core.terms import Purpose, Scope
 from tender_ledger.operations import encounters, people, reports
 from tender_ledger.operations.typed_report import TypedReport
 from tender_ledger.storage.queries import studies
@@ -34,9 +34,16 @@ def computed_for(*viewers: Scope) -> list[int]:
     return asked
 
 
-def test_people_of_the_same_roles_share_what_is_kept(study: SmallStudy):
-    recorders, reader = [study.person("recorder"), study.person("recorder")], study.person("reader")
-    assert computed_for(*recorders, reader, recorders[0], reader) == [0, 2]
+def test_whoever_sees_the_same_shares_what_is_kept(study: SmallStudy):
+    viewers = [study.person("recorder"), study.person("recorder"), study.person("reader"), study.scope]
+    assert computed_for(*viewers, viewers[0]) == [0]
+
+
+def test_owners_share_among_themselves_while_nothing_is_on_file_of_somebody(study: SmallStudy):
+    study.holder("X-01", agreed=False)
+    owners, readers = [study.scope, study.person("owner")], [study.person("reader"), study.person("reader")]
+    assert sight_of(owners[1]) != sight_of(readers[0]) == sight_of(readers[1])
+    assert sight_of(owners[0]) not in {sight_of(owners[1]), sight_of(readers[0])}  # who entered the holder
 
 
 def test_a_report_without_terms_gives_its_writer_a_sight_of_their_own(study: SmallStudy):
@@ -73,7 +80,9 @@ def test_a_plant_that_only_its_recorder_may_reach_is_counted_for_nobody_else(stu
     assert sight_of(writer) != sight_of(other)
 
 
-def test_a_guardian_shares_with_those_alone_who_guard_the_same(study: SmallStudy):
+def test_what_may_leave_is_shared_by_guardians_of_the_same_communities_alone(study: SmallStudy):
     reader, guardian = study.person("reader"), study.person("reader")
     guarding = replace(guardian, viewer=replace(guardian.viewer, guards=frozenset({study.community})))
-    assert sight_of(reader) == sight_of(guardian) != sight_of(guarding)
+    assert sight_of(reader) == sight_of(guarding)
+    leaving = [one.for_purpose(Purpose.PUBLISHED) for one in (reader, guardian, guarding)]
+    assert sight_of(leaving[0]) == sight_of(leaving[1]) != sight_of(leaving[2])

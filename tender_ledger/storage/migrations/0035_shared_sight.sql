@@ -4,4 +4,7 @@ ALTER TABLE kept_answer
     DROP COLUMN person_id,
     ADD COLUMN sight text NOT NULL,
     ADD CONSTRAINT length_of_sight CHECK (char_length(sight) <= 2000),
+    ADD COLUMN seconds real NOT NULL DEFAULT 0,
     ADD PRIMARY KEY (study_id, sight, digest);
+-- Who wrote down something of somebody: asked for each page of whoever is not shown to all.
+CREATE INDEX use_report_writer ON use_report (study_id, recorded_by, informant_id);

@@ -73,7 +73,7 @@ def kept_body(scope: Scope, digest: str, compute: Callable[[], dict[str, Any]]) 
     """A small answer of JSON values, computed when it is not kept. A page takes several: all that stand are read at once."""
     bodies = chain(_kept(scope), _large(scope, digest))
     found = next((one for one in bodies if one["digest"] == digest), None)
-    if found is not None and (found["stands"] or _may_be_shown(scope, found)):
+    if found is not None and (found["stands"] or _may_be_shown(scope, found, own_reports=True)):
         return dict(json.loads(found["kept"]))
     now = standing_of(scope)
     body = compute()
@@ -81,10 +81,12 @@ def kept_body(scope: Scope, digest: str, compute: Callable[[], dict[str, Any]]) 
     return body
 
 
-def _may_be_shown(scope: Scope, found: dict[str, Any]) -> bool:
+def _may_be_shown(scope: Scope, found: dict[str, Any], *, own_reports: bool = False) -> bool:
     """Whether an answer of before the last reports may be given; it is noted then."""
     past = past_counts()
-    if past is None or not found["recent"] or not past_may_be_given(scope, found["revision"]):
+    if past is None or not found["recent"]:
+        return False
+    if not past_may_be_given(scope, found["revision"], found["kept_at"], own_reports=own_reports):
         return False
     past.give_past(found["kept_at"])
     return True

@@ -48,10 +48,17 @@ def kept_results(scope: Scope, digests: list[str]) -> KeptResults:
     bodies = {one["digest"]: bytes(one["body"]) for one in found}
     if all(one["stands"] for one in found):
         return KeptResults(bodies)
-    if past is None or not past_may_be_given(scope, found[0]["revision"]):
+    oldest = min(one["kept_at"] for one in found)
+    if past is None or not past_may_be_given(scope, found[0]["revision"], oldest):
         return KeptResults()
-    past.give_past(min(one["kept_at"] for one in found))
+    past.give_past(oldest)
     return KeptResults(bodies, any(one["is_due"] for one in found))
+
+
+def was_kept(scope: Scope, digest: str) -> bool:
+    """Whether a result is kept, of whatever revision."""
+    asked = "SELECT EXISTS (SELECT FROM kept_result WHERE study_id = %(study)s AND digest = %(digest)s)"
+    return bool(value(asked, study=scope.study_id, digest=digest))
 
 
 def keep_results(scope: Scope, revision: int, bodies: Mapping[str, bytes], *, seconds: float = 0.0) -> None:

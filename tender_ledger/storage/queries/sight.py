@@ -3,25 +3,30 @@
 from dataclasses import dataclass
 
 from tender_ledger.core.terms import Scope
-from tender_ledger.storage.database import ask_anew, row, value
-from tender_ledger.storage.queries.terms import parameters
+from tender_ledger.storage.database import ask_anew, row
+from tender_ledger.storage.queries.terms import LEAVES, parameters
 
-# Whether the person wrote down something of those who are not shown to everybody, or entered a plant that is known by what they
-# or a restriction hide: each of these is shown to its writer in some cases, which are not told apart here.
-_WROTE_FOR_FEW = """WITH few AS MATERIALIZED (
-      SELECT informant_id, holder_id FROM informant_terms(%(study)s, %(day)s) WHERE sealed OR NOT on_file OR NOT may_show),
-    hiding AS (SELECT r.plant_id FROM few JOIN use_report r USING (informant_id)
-      UNION SELECT a.plant_id FROM few JOIN asking a USING (informant_id)
-      UNION SELECT n.plant_id FROM few JOIN attestation a USING (informant_id) JOIN local_name n ON n.id = a.local_name_id
-      UNION SELECT b.plant_id FROM bars(%(study)s, %(day)s) b WHERE b.no_show)
-    SELECT EXISTS (SELECT FROM few JOIN holder h ON h.id = few.holder_id WHERE h.recorded_by = %(person)s)
-      OR EXISTS (SELECT FROM few JOIN use_report r USING (informant_id) WHERE r.recorded_by = %(person)s)
-      OR EXISTS (SELECT FROM few JOIN asking a USING (informant_id) WHERE a.recorded_by = %(person)s)
-      OR EXISTS (SELECT FROM few JOIN encounter_informant x USING (informant_id) JOIN encounter e ON e.id = x.encounter_id
-                 WHERE e.recorded_by = %(person)s)
-      OR EXISTS (SELECT FROM hiding JOIN change made ON made.record_id = hiding.plant_id
-                 JOIN act a ON a.id = made.act_id AND a.person_id = %(person)s
-                 WHERE made.study_id = %(study)s AND made.entity = 'plant' AND made.before IS NULL)"""
+# Whether somebody is not shown since nothing of theirs is on file, which owners see all the same; and whether the person wrote
+# down something of those who are not shown to everybody, or entered a plant that is known by what they or a restriction hide:
+# each of these is shown to its writer in some cases, which are not told apart here.
+_SEEN = """WITH few AS MATERIALIZED (SELECT informant_id, holder_id, on_file
+        FROM informant_terms(%(study)s, %(day)s) WHERE sealed OR NOT on_file OR NOT may_show),
+      hiding AS (SELECT r.plant_id FROM few JOIN use_report r USING (informant_id)
+        UNION SELECT a.plant_id FROM few JOIN asking a USING (informant_id)
+        UNION SELECT n.plant_id FROM few JOIN attestation a USING (informant_id) JOIN local_name n ON n.id = a.local_name_id
+        UNION SELECT b.plant_id FROM bars(%(study)s, %(day)s) b WHERE b.no_show)
+    SELECT s.revision, EXISTS (SELECT FROM few WHERE NOT on_file) AS undocumented,
+      CASE WHEN NOT EXISTS (SELECT FROM few) THEN false ELSE
+        EXISTS (SELECT FROM few JOIN holder h ON h.id = few.holder_id WHERE h.recorded_by = %(person)s)
+        OR EXISTS (SELECT FROM use_report r JOIN few USING (informant_id)
+                   WHERE r.study_id = %(study)s AND r.recorded_by = %(person)s)
+        OR EXISTS (SELECT FROM few JOIN asking a USING (informant_id) WHERE a.recorded_by = %(person)s)
+        OR EXISTS (SELECT FROM few JOIN encounter_informant x USING (informant_id) JOIN encounter e ON e.id = x.encounter_id
+                   WHERE e.recorded_by = %(person)s)
+      END OR EXISTS (SELECT FROM change made JOIN act a ON a.id = made.act_id
+                     WHERE made.study_id = %(study)s AND made.entity = 'plant' AND made.before IS NULL
+                       AND a.person_id = %(person)s AND made.record_id IN (SELECT plant_id FROM hiding)) AS own
+    FROM study s WHERE s.id = %(study)s"""
 
 
 @dataclass(frozen=True)
@@ -33,24 +38,33 @@ class Standing:
 
 
 def sight_of(scope: Scope) -> str:
-    """The name of what the viewer sees of the study: the same for all who have the same roles and guard the same communities,
-    but one's own for whoever wrote down something that others of these roles may not see."""
-    return _named(scope, bool(value(_WROTE_FOR_FEW, **parameters(scope))))
+    """The name of what the viewer sees of the study, for the purpose: the same for everybody but for owners, where nothing is
+    on file of somebody, for guardians in what leaves, and for whoever wrote down something that others may not see."""
+    return _standing(scope).sight
 
 
 def standing_of(scope: Scope) -> Standing:
     """Read anew and before anything is computed, so that what a write in between changes is kept under a revision that is
     past."""
     ask_anew()
-    found = row(f"SELECT s.revision, ({_WROTE_FOR_FEW}) AS own FROM study s WHERE s.id = %(study)s", **parameters(scope))
+    return _standing(scope)
+
+
+def with_roles(sight: str, scope: Scope) -> str:
+    """A sight with what the viewer may do, which a page shows as well."""
+    roles, guards = ",".join(sorted(scope.viewer.roles)), ",".join(map(str, sorted(scope.viewer.guards)))
+    return f"{sight} roles {roles} guards {guards}"
+
+
+def _standing(scope: Scope) -> Standing:
+    """Raises LookupError where there is no such study."""
+    values = parameters(scope)
+    found = row(_SEEN, **values)
     if found is None:
         raise LookupError(f"there is no study {scope.study_id}")
-    return Standing(int(found["revision"]), _named(scope, found["own"]))
-
-
-def _named(scope: Scope, own: bool) -> str:
-    viewer = scope.viewer
-    if own:
-        return f"person {viewer.person_id}"
-    roles, guards = ",".join(sorted(viewer.roles)), ",".join(map(str, sorted(viewer.guards)))
-    return f"roles {roles} guards {guards}"
+    parts = [f"person {values['person']}" if found["own"] else "all"]
+    if found["undocumented"] and values["owner"]:
+        parts.append("owner")
+    if scope.purpose in LEAVES and values["own"] is not None:
+        parts.append(f"of {values['own']}")
+    return Standing(int(found["revision"]), " ".join(parts))

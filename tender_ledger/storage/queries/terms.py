@@ -27,7 +27,7 @@ def allowed(scope: Scope, *, written_by: str = "NULL") -> str:
         return "t.may_count"
     if scope.purpose is Purpose.COUNTED_SHOWN:
         return "t.may_count AND t.may_show"
-    if scope.purpose in _LEAVES:
+    if scope.purpose in LEAVES:
         rows_too = " AND t.may_publish_rows" if scope.purpose is Purpose.PUBLISHED_ROWS else ""
         own = "(%(own)s::bigint[] IS NULL OR t.community_id = ANY(%(own)s))"
         return f"t.may_show AND t.may_publish_aggregate{rows_too} AND {own}"
@@ -37,7 +37,7 @@ def allowed(scope: Scope, *, written_by: str = "NULL") -> str:
 
 
 # What is asked of what leaves the study.
-_LEAVES = frozenset({Purpose.PUBLISHED, Purpose.PUBLISHED_ROWS})
+LEAVES = frozenset({Purpose.PUBLISHED, Purpose.PUBLISHED_ROWS})
 
 # What limits and restrictions take away, by purpose: the column of `bars` and `barred_reports`.
 _BARRED = {Purpose.COUNTED: "no_count", Purpose.SHOWN: "no_show", Purpose.PUBLISHED: "no_publish"}
@@ -74,7 +74,7 @@ def _columns(scope: Scope) -> tuple[str, ...]:
     """What is published is shown as well, and so is what groups are made of where few are hidden."""
     if scope.purpose is Purpose.COUNTED_SHOWN:
         return ("no_count", "no_show")
-    return ("no_publish", "no_show") if scope.purpose in _LEAVES else (_BARRED[scope.purpose],)
+    return ("no_publish", "no_show") if scope.purpose in LEAVES else (_BARRED[scope.purpose],)
 
 
 def parameters(scope: Scope, **more: Any) -> dict[str, Any]:

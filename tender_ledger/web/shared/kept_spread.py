@@ -1,22 +1,36 @@
-"""Spreads of numbers that are kept as they were drawn: drawing a table of thousands of cells takes longer than asking for it."""
+"""Spreads of numbers that are kept as they were drawn: drawing a table of thousands of cells takes longer than asking for it.
+
+In a large study a worker draws them anew, while the last ones are shown.
+"""
 
 import hashlib
-from collections.abc import Callable
-from functools import cache
+from collections.abc import Callable, Mapping
+from datetime import UTC, datetime
+from functools import cache, partial
 from pathlib import Path
 from typing import Any
 
-from flask import g, render_template, request
+from flask import Flask, g, render_template, request
 from markupsafe import Markup
 
 from tender_ledger import __version__
-from tender_ledger.storage.queries.kept_pages import DrawnPage, kept_page
+from tender_ledger.operations import long_work
+from tender_ledger.operations.computing import computing_here
+from tender_ledger.storage.masking import mask_for
+from tender_ledger.storage.queries.kept_pages import DrawnPage, draw_page, kept_page, page_is_due
 from tender_ledger.web.shared.spread import spread, wants_margin
 
 _PACKAGE = Path(__file__).parents[2]
 _BETWEEN = "<!-- page -->"  # in the template that both parts come from
 _OF_ONE_REQUEST = "csrf_token"  # stands in every form that writes
+_WORK = "page"
+_AFTER_ALL_ELSE = -1  # somebody waits for an import or a computation, and nobody for a page that is shown meanwhile
 Build = Callable[[], tuple[str, dict[str, Any]]]
+
+
+def install(app: Flask) -> None:
+    """Name the drawing of a page among the kinds of long work."""
+    long_work.register(_WORK, long_work.Work(partial(_draw_anew, app), lambda _of, _why: None))
 
 
 def kept_spread(page: str, build: Build) -> str:
@@ -35,9 +49,30 @@ def kept_spread(page: str, build: Build) -> str:
         parts = {"title": title, "page": body, "margin": render_template(margin, **context)}
         return DrawnPage(parts, not any(_OF_ONE_REQUEST in part for part in parts.values()))
 
-    parts = kept_page(g.scope, _digest(), draw)
+    digest = _digest()
+    if "drawn_since" in g:
+        if page_is_due(g.scope, digest):
+            draw_page(g.scope, digest, draw)
+        return ""
+    parts = kept_page(g.scope, digest, draw, partial(_draw_later, digest))
     marked = {name: Markup(part) for name, part in parts.items()}  # noqa: S704 - drawn by templates
     return render_template("shared/kept_page.html", margin_template="shared/_kept_margin.html", drawn=marked)
+
+
+def _draw_later(digest: str) -> None:
+    of, lock = {"address": request.full_path}, f"{digest} {g.scope.study_id} {sorted(g.member.roles)}"
+    long_work.begin(_WORK, g.scope, of, lock=lock, priority=_AFTER_ALL_ELSE)
+
+
+def _draw_anew(app: Flask, task: long_work.Task, of: Mapping[str, Any]) -> None:
+    """Draw a page for somebody who was shown the last one; they, and all who see the same, are shown it next time."""
+    with app.test_request_context(of["address"], base_url=app.config["PUBLIC_ADDRESS"]):
+        arguments = dict(request.view_args or {})
+        g.study_code = arguments.pop("study")
+        g.member, g.scope, g.drawn_since = task.scope.viewer, task.scope, datetime.now(UTC)
+        mask_for(g.scope)
+        with computing_here():
+            app.view_functions[str(request.endpoint)](**arguments)
 
 
 def _digest() -> str:

@@ -20,6 +20,9 @@ def shows_past_counts(*, by_others: bool = False) -> Callable[[Callable[Argument
     def allowing(view: Callable[Arguments, Answer]) -> Callable[Arguments, Answer]:
         @wraps(view)
         def allowed(*arguments: Arguments.args, **options: Arguments.kwargs) -> Answer:
+            if "drawn_since" in g:  # drawn by a worker: what it counted itself a moment ago stands
+                with counts_noted(past_allowed=True, since=g.drawn_since):
+                    return view(*arguments, **options)
             past_allowed = "now" not in request.args
             with counts_noted(past_allowed=past_allowed, by_others=by_others) as g.past_counts:
                 return view(*arguments, **options)
