@@ -169,7 +169,7 @@ def test_every_free_text_column_is_masked(empty_db: str):
         "herbarium", "key_id", "kind", "label_fold", "management", "meant_for", "media_type",
         "mended_key", "name_fold", "number", "number_text", "operation", "origin", "part",
         "password_hash", "place_digest", "pseudonym", "qualifier", "questions", "refuses", "role",
-        "row_key", "rule", "scheme", "sha256", "software", "state", "taxon", "told", "unit", "url",
+        "row_key", "rule", "scheme", "sha256", "sight", "software", "state", "taxon", "told", "unit", "url",
         "version", "vocabulary", "way", "withdrawal",
     }  # fmt: skip
     assert {one["name"] for one in found} - FREE_TEXTS - own == set()
