@@ -6,13 +6,14 @@ from dataclasses import replace
 import pytest
 
 from tender_ledger.core.ledger import read_view
+from tender_ledger.core.limits import longest
 from tender_ledger.core.terms import Purpose, Scope
 from tender_ledger.operations import encounters, people, reports
 from tender_ledger.operations.typed_report import TypedReport
 from tender_ledger.storage.queries import studies
 from tender_ledger.storage.queries.kept import kept_body
 from tender_ledger.storage.queries.ledger import ledger_page
-from tender_ledger.storage.queries.sight import sight_of
+from tender_ledger.storage.queries.sight import sight_of, with_roles
 from tests.factories import SmallStudy
 
 
@@ -86,3 +87,9 @@ def test_what_may_leave_is_shared_by_guardians_of_the_same_communities_alone(stu
     assert sight_of(reader) == sight_of(guarding)
     leaving = [one.for_purpose(Purpose.PUBLISHED) for one in (reader, guardian, guarding)]
     assert sight_of(leaving[0]) == sight_of(leaving[1]) != sight_of(leaving[2])
+
+
+def test_the_name_of_a_sight_is_short_however_many_communities_somebody_guards(study: SmallStudy):
+    reader = study.person("reader")
+    guarding = replace(reader, viewer=replace(reader.viewer, guards=frozenset(range(1, 2_000))))
+    assert len(with_roles(sight_of(guarding.for_purpose(Purpose.PUBLISHED)), guarding)) <= longest("sight")

@@ -3,7 +3,7 @@ DELETE FROM kept_answer;
 ALTER TABLE kept_answer
     DROP COLUMN person_id,
     ADD COLUMN sight text NOT NULL,
-    ADD CONSTRAINT length_of_sight CHECK (char_length(sight) <= 2000),
+    ADD CONSTRAINT length_of_sight CHECK (char_length(sight) <= 500),
     ADD COLUMN seconds real NOT NULL DEFAULT 0,
     ADD PRIMARY KEY (study_id, sight, digest);
 -- Who wrote down something of somebody: asked for each page of whoever is not shown to all.

@@ -1,5 +1,6 @@
 """Who sees the same of a study: what is kept for one of them is given to all of them."""
 
+import hashlib
 from dataclasses import dataclass
 
 from tender_ledger.core.terms import Scope
@@ -52,8 +53,7 @@ def standing_of(scope: Scope) -> Standing:
 
 def with_roles(sight: str, scope: Scope) -> str:
     """A sight with what the viewer may do, which a page shows as well."""
-    roles, guards = ",".join(sorted(scope.viewer.roles)), ",".join(map(str, sorted(scope.viewer.guards)))
-    return f"{sight} roles {roles} guards {guards}"
+    return f"{sight} as {_short(sorted(scope.viewer.roles), sorted(scope.viewer.guards))}"
 
 
 def _standing(scope: Scope) -> Standing:
@@ -66,5 +66,10 @@ def _standing(scope: Scope) -> Standing:
     if found["undocumented"] and values["owner"]:
         parts.append("owner")
     if scope.purpose in LEAVES and values["own"] is not None:
-        parts.append(f"of {values['own']}")
+        parts.append(f"of {_short(values['own'])}")
     return Standing(int(found["revision"]), " ".join(parts))
+
+
+def _short(*listed: object) -> str:
+    """Lists of any length by a name that is always short."""
+    return hashlib.sha256(repr(listed).encode()).hexdigest()
