@@ -28,8 +28,6 @@ _SHAPE = 12  # of the kept bodies; raised when a later one says more or otherwis
 SHORT = 1.5  # seconds that a request may compute
 # By digest the number of the computation that this thread was given to do.
 _done_here: ContextVar[Mapping[str, int]] = ContextVar("computations done here", default=MappingProxyType({}))
-
-
 # Whether everything is computed in this thread, however long it takes.
 _all_here: ContextVar[bool] = ContextVar("everything is computed here", default=False)
 

@@ -1,4 +1,4 @@
-"""Every kind of long work: whoever queues or does any imports this module, so that each is known by its name."""
+"""Every kind of long work but drawing pages: whoever queues or does any imports this module, so that each is known by name."""
 
 from tender_ledger.operations import computations, import_uploads, people
 

@@ -38,7 +38,7 @@ def code_pattern(codes: list[str]) -> re.Pattern[str] | None:
 
 def mask_for(scope: Scope) -> None:
     """From now on, in this request or command, mask in every text of a read the holders who are sealed in the study."""
-    from tender_ledger.storage.queries.people import sealed_codes  # it reads through the database module, which masks
+    from tender_ledger.storage.queries.sight import sealed_codes  # it reads through the database module, which masks
 
     _pattern.set(None)
     _pattern.set(code_pattern(sealed_codes(scope)))

@@ -15,11 +15,10 @@ from tender_ledger.storage.database import database, row, rows, run
 from tender_ledger.storage.queries.past_counts import (
     RECOUNT_AFTER,
     WITHOUT_TERMS,
-    may_be_kept,
     past_counts,
     past_may_be_given,
 )
-from tender_ledger.storage.queries.sight import Standing, sight_of, standing_of
+from tender_ledger.storage.queries.sight import Standing, may_be_kept_of, sight_of, standing_of
 
 Ids = npt.NDArray[np.int64]
 _OF_VIEWER = """c.study_id = %(study)s AND c.sight = %(sight)s AND c.day = %(day)s
@@ -227,7 +226,7 @@ def _keep(
     scope: Scope, digest: str, now: Standing, packed: bytes | None, body: Mapping[Any, Any] | None, *, by_part: bool = False
 ) -> None:
     with database.atomic():
-        if not may_be_kept(scope, now.revision) or sight_of(scope) != now.sight:
+        if not may_be_kept_of(scope, now):
             return
         run(
             """INSERT INTO kept_answer (study_id, sight, digest, revision, day, packed, body, by_part)

@@ -1,5 +1,7 @@
-"""Pages of numbers as they were drawn for all who see and may do the same, until anything is written in the study or the day
-ends."""
+"""Pages of numbers as they were drawn for all who see and may do the same.
+
+A page stands until anything is written in the study, or the day ends.
+"""
 
 import json
 import time
@@ -17,10 +19,15 @@ from tender_ledger.storage.queries.past_counts import (
     REDRAW_AFTER,
     CountNotes,
     count_notes,
-    may_be_kept,
     past_may_be_given,
 )
-from tender_ledger.storage.queries.sight import Standing, sight_of, standing_of, with_roles
+from tender_ledger.storage.queries.sight import (
+    Standing,
+    may_be_kept_of,
+    sight_of,
+    standing_of,
+    with_roles,
+)
 
 _MOST = 400  # pages of one sight that are kept
 
@@ -44,7 +51,7 @@ def kept_page(scope: Scope, digest: str, draw: Callable[[], DrawnPage], draw_lat
     if found is not None and _may_be_shown(scope, found, notes):
         if found["is_due"]:
             draw_later()
-        return dict(json.loads(zlib.decompress(found["packed"])))
+        return _parts(found)
     return draw_page(scope, digest, draw)
 
 
@@ -58,10 +65,14 @@ def draw_page(scope: Scope, digest: str, draw: Callable[[], DrawnPage]) -> dict[
     return drawn.parts
 
 
-def page_is_due(scope: Scope, digest: str) -> bool:
-    """Whether a page is kept that is of before the last reports, and shown for so long that it is to be drawn anew."""
+def due_page(scope: Scope, digest: str) -> dict[str, str] | None:
+    """The parts of a page of before the last reports that was shown for so long that it is to be drawn anew; else None."""
     found = _kept(scope, digest)
-    return found is not None and found["is_due"]
+    return _parts(found) if found is not None and found["is_due"] else None
+
+
+def _parts(found: dict[str, Any]) -> dict[str, str]:
+    return dict(json.loads(zlib.decompress(found["packed"])))
 
 
 def _kept(scope: Scope, digest: str) -> dict[str, Any] | None:
@@ -96,7 +107,7 @@ def _may_be_shown(scope: Scope, found: dict[str, Any], notes: CountNotes) -> boo
 def _keep(scope: Scope, digest: str, now: Standing, packed: bytes, notes: CountNotes, seconds: float) -> None:
     key = _key(scope, digest, now.sight)
     with database.atomic():
-        if not may_be_kept(scope, now.revision) or sight_of(scope) != now.sight:
+        if not may_be_kept_of(scope, now):
             return
         run(
             """INSERT INTO kept_answer (study_id, sight, digest, revision, day, packed, counted_at, may_change, seconds)

@@ -133,16 +133,6 @@ def withheld_holders(scope: Scope) -> list[dict[str, Any]]:
     )
 
 
-def sealed_codes(scope: Scope) -> list[str]:
-    """The codes of holders who are sealed on the day; asked to keep them out of what others wrote, never to be shown."""
-    found = rows(
-        """SELECT h.code::text AS code FROM informant_terms(%(study)s, %(day)s) t JOIN holder h ON h.id = t.holder_id
-           WHERE t.sealed ORDER BY 1""",
-        **parameters(scope),
-    )
-    return [one["code"] for one in found]
-
-
 def erased_holders(scope: Scope) -> list[dict[str, Any]]:
     """What is left of erased holders, for those who keep the terms: when, by whom, how many records."""
     return rows(

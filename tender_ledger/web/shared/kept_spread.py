@@ -17,7 +17,7 @@ from tender_ledger import __version__
 from tender_ledger.operations import long_work
 from tender_ledger.operations.computing import computing_here
 from tender_ledger.storage.masking import mask_for
-from tender_ledger.storage.queries.kept_pages import DrawnPage, draw_page, kept_page, page_is_due
+from tender_ledger.storage.queries.kept_pages import DrawnPage, draw_page, due_page, kept_page
 from tender_ledger.web.shared.spread import spread, wants_margin
 
 _PACKAGE = Path(__file__).parents[2]
@@ -47,12 +47,12 @@ def kept_spread(page: str, build: Build) -> str:
         margin, context = build()
         title, _mark, body = render_template(page, **context).partition(_BETWEEN)
         parts = {"title": title, "page": body, "margin": render_template(margin, **context)}
-        return DrawnPage(parts, not any(_OF_ONE_REQUEST in part for part in parts.values()))
+        may_be_kept = not any(_OF_ONE_REQUEST in part for part in parts.values())
+        return DrawnPage({**parts, "address": request.full_path}, may_be_kept)
 
     digest = _digest()
     if "drawn_since" in g:
-        if page_is_due(g.scope, digest):
-            draw_page(g.scope, digest, draw)
+        draw_page(g.scope, digest, draw)
         return ""
     parts = kept_page(g.scope, digest, draw, partial(_draw_later, digest))
     marked = {name: Markup(part) for name, part in parts.items()}  # noqa: S704 - drawn by templates
@@ -60,13 +60,17 @@ def kept_spread(page: str, build: Build) -> str:
 
 
 def _draw_later(digest: str) -> None:
-    of, lock = {"address": request.full_path}, f"{digest} {g.scope.study_id} {sorted(g.member.roles)}"
-    long_work.begin(_WORK, g.scope, of, lock=lock, priority=_AFTER_ALL_ELSE)
+    """The queue is told the digest alone: an address may hold a code, and would outlast an erasure there."""
+    lock = f"{digest} {g.scope.study_id} {sorted(g.member.roles)}"
+    long_work.begin(_WORK, g.scope, {"digest": digest}, lock=lock, priority=_AFTER_ALL_ELSE)
 
 
 def _draw_anew(app: Flask, task: long_work.Task, of: Mapping[str, Any]) -> None:
     """Draw a page for somebody who was shown the last one; they, and all who see the same, are shown it next time."""
-    with app.test_request_context(of["address"], base_url=app.config["PUBLIC_ADDRESS"]):
+    due = due_page(task.scope, of["digest"])
+    if due is None:  # drawn meanwhile, or forgotten
+        return
+    with app.test_request_context(due["address"], base_url=app.config["PUBLIC_ADDRESS"]):
         arguments = dict(request.view_args or {})
         g.study_code = arguments.pop("study")
         g.member, g.scope, g.drawn_since = task.scope.viewer, task.scope, datetime.now(UTC)
