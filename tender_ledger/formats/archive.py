@@ -7,6 +7,7 @@ from dataclasses import dataclass, field
 from pathlib import PurePosixPath
 
 from tender_ledger.core.messages import InputRefused, Problem
+from tender_ledger.formats.sheet_files import is_workbook
 
 _LARGEST = 256 * 1024 * 1024  # bytes of all tables together; an archive can claim any size
 _FIRST_DAY = (1980, 1, 1, 0, 0, 0)  # one moment for every file, so that equal tables make an equal archive
@@ -34,11 +35,11 @@ def write_archive(files: Mapping[str, bytes]) -> bytes:
 
 
 def read_tables(brought: bytes, informants: bytes | None = None) -> Tables:
-    """What was brought as tables: an archive of them, or reports.csv itself with or without informants.csv.
+    """What was brought as tables: an archive of them, or reports.csv itself, or a sheet, with or without informants.csv.
 
     Raises InputRefused for an archive that is broken, locked, too large, without reports.csv or with a table twice.
     """
-    if not brought.startswith(_MARK):
+    if not brought.startswith(_MARK) or is_workbook(brought):
         return Tables(brought, informants)
     return tables_of(_unpacked(brought), informants)
 

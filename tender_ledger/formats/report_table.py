@@ -2,6 +2,8 @@
 
 import hashlib
 from collections.abc import Iterable, Mapping, Sequence
+from dataclasses import replace
+from types import MappingProxyType
 
 import numpy as np
 
@@ -14,6 +16,8 @@ from tender_ledger.core.limits import longest
 from tender_ledger.core.messages import InputRefused, Problem, RowProblem
 from tender_ledger.core.names.scientific import part_qualifier, usual_rank
 from tender_ledger.core.rules import ACTORS, BASES, CURRENCIES, KINDS, OUTCOMES, STANCES
+from tender_ledger.core.sheets.matching import Matching
+from tender_ledger.core.sheets.unfolding import with_answers
 from tender_ledger.core.tally.table import (
     NONE_NAMED,
     UNCODED,
@@ -40,11 +44,12 @@ QUALIFIERS = ("", "cf", "aff", "sp", "hybrid")
 HARVEST_EFFECTS = ("unstated", "none", "light", "part", "whole", "returned")
 FOR_WHOM = ("unstated", "adult", "child", "pregnant", "animal", "crop")
 _NONE = "none_named"
-_LISTED = {"basis": BASES, "stance": STANCES, "outcome": OUTCOMES, "currency": CURRENCIES, "informant_kind": KINDS, "role": ROLES,
+LISTED = {"basis": BASES, "stance": STANCES, "outcome": OUTCOMES, "currency": CURRENCIES, "informant_kind": KINDS, "role": ROLES,
            "actor": ACTORS, "qualifier": QUALIFIERS, "harvest_effect": HARVEST_EFFECTS, "for_whom": FOR_WHOM}  # fmt: skip
 _DEFAULT = {"basis": "unstated", "stance": "affirms", "outcome": "unstated", "currency": "unstated",
             "informant_kind": "holder", "role": "main", "actor": "people",
             "harvest_effect": "unstated", "for_whom": "unstated"}  # fmt: skip
+_NO_PLACES: Mapping[int, str] = MappingProxyType({})
 _BLANK = {column: _DEFAULT.get(column, "") for column in (*COLUMNS, *MORE)}
 
 
@@ -57,7 +62,7 @@ def read_report_table(reports: bytes, informants: bytes | None = None) -> UseRep
     sheet = read_sheet(reports, ("informant", "category"), "reports")
     roster = read_sheet(informants, ("informant", "community"), "informants") if informants is not None else None
     rows = [_with_defaults({column: text for column, text in row.items() if text}) for row in sheet.rows]
-    found = [one for line, row in zip(sheet.lines, rows, strict=True) for one in _row_problems(line, row, _LISTED)]
+    found = [one for line, row in zip(sheet.lines, rows, strict=True) for one in _row_problems(line, row, LISTED)]
     problems = [*(one.of("reports") for one in found), *_roster_problems(roster)]
     if problems:
         raise InputRefused(*problems)
@@ -162,27 +167,47 @@ def _text_problems(line: int, cells: Row) -> Iterable[RowProblem]:
             yield RowProblem(line, column, "The cell is too long.", found, expected)
 
 
-def read_rows(reports: bytes) -> ReadTable:
-    """Read a table to import it: what is wrong with a row leaves the others alone.
+def read_rows(reports: bytes, matching: Matching | None = None) -> ReadTable:
+    """Read a table to import it: what is wrong with a row leaves the others alone. What was said of its values stands for them.
 
     Raises InputRefused for what spoils the whole: no UTF-8, no header, a column twice or missing, broken quoting.
     """
     sheet, misfits = scan_sheet(reports, ("informant", "category"), "reports")
     columns = tuple(column for column in sheet.columns if column not in (PROBLEM_COLUMN, MENDED_COLUMN))
-    listed = {column: allowed for column, allowed in _LISTED.items() if column != "basis"}  # a study can have its own grounds
-    places = {line: at for at, line in enumerate(sheet.lines)}
-    rows, failing = [], []
-    for line, at in places.items():
-        cells = {column: text for column, text in sheet.rows[at].items() if text and column in columns}
-        row = TableRow(line, cells, _with_defaults(cells), sheet.rows[at].get(MENDED_COLUMN, ""))
+    rows: Sequence[Row] = sheet.rows
+    lines: Sequence[int] = sheet.lines
+    if matching and matching.values:
+        rows, lines = with_answers(rows, lines, matching)
+        columns = tuple(dict.fromkeys((*columns, *(name for row in rows for name in row))))
+        columns = tuple(column for column in columns if column not in (PROBLEM_COLUMN, MENDED_COLUMN))
+    table = table_of_rows(columns, rows, lines, hashlib.sha256(reports).hexdigest())
+    lead = len(sheet.columns) - len(columns)  # the columns in front of a table of failing rows
+    failing = [FailingRow(one.line, one.cells[lead:], (one.problem,), "".join(one.cells[1:lead])) for one in misfits]
+    return replace(table, failing=(*table.failing, *failing))
+
+
+def table_of_rows(
+    columns: Sequence[str],
+    rows: Sequence[Mapping[str, str]],
+    lines: Sequence[int],
+    sha256: str,
+    places: Mapping[int, str] = _NO_PLACES,
+) -> ReadTable:
+    """Rows of cells by column as a table to import; `lines` numbers them, each once, and `sha256` is that of the file.
+
+    `places` says where in their file rows stand that have another number there.
+    """
+    listed = {column: allowed for column, allowed in LISTED.items() if column != "basis"}  # a study can have its own grounds
+    taken, failing = [], []
+    for line, cells_there in zip(lines, rows, strict=True):
+        cells = {column: text for column, text in cells_there.items() if text and column in columns}
+        row = TableRow(line, cells, _with_defaults(cells), cells_there.get(MENDED_COLUMN, ""))
         problems = (*_row_problems(line, dict(row.full), listed), *_text_problems(line, cells))
         if problems:
             failing.append(FailingRow(line, tuple(cells.get(one, "") for one in columns), problems, row.mended))
         else:
-            rows.append(row)
-    lead = len(sheet.columns) - len(columns)  # the columns in front of a table of failing rows
-    failing += [FailingRow(one.line, one.cells[lead:], (one.problem,), "".join(one.cells[1:lead])) for one in misfits]
-    return ReadTable(columns, tuple(rows), tuple(failing), hashlib.sha256(reports).hexdigest())
+            taken.append(row)
+    return ReadTable(tuple(columns), tuple(taken), tuple(failing), sha256, places)
 
 
 def write_failing(table: ReadTable, failing: Sequence[FailingRow]) -> bytes:

@@ -12,19 +12,31 @@ from tender_ledger.core.importing.companion_tables import COLUMNS
 from tender_ledger.core.importing.landing import ImportPlan
 from tender_ledger.core.messages import InputRefused
 from tender_ledger.core.rights import Right
+from tender_ledger.core.sheets.matching import Matching, matching_of_json
 from tender_ledger.core.terms import Scope
 from tender_ledger.formats.archive import read_tables
 from tender_ledger.operations import clock, long_work
 from tender_ledger.operations.errors import NotFound, Refused
-from tender_ledger.operations.importing import TERM_WORDS, ImportOutcome, agreed_terms, import_tables, preview_import
+from tender_ledger.operations.importing import (
+    TERM_WORDS,
+    ChangedMeanwhile,
+    ImportOutcome,
+    SheetNotMatched,
+    agreed_terms,
+    import_tables,
+    preview_import,
+    promise,
+)
+from tender_ledger.operations.sheet_reading import sheet_summary
 from tender_ledger.operations.study_names import names_of_study
 from tender_ledger.storage.database import UNAVAILABLE, connected, database
 from tender_ledger.storage.models import ImportUpload
 from tender_ledger.storage.queries import imports
 
 _KEPT = timedelta(days=30)  # a table that nobody imported or let go is forgotten after so long
-_SHOWN = 200  # so many failing rows are listed on the screen; all of them are in the file
+_SHOWN = 200  # so many kinds of faults are listed on the screen; all rows are in the file
 _SAMPLE = 8
+_PLACES = 6  # so many rows are named of each fault
 _BEAT = 0.5  # seconds between two signs of life
 _LOOK = 0.05  # seconds between two looks at how far the worker is
 _WORKING = ("reading", "importing")
@@ -61,6 +73,20 @@ def read_upload(scope: Scope, upload_id: int, *, new_codes: bool) -> None:
     _begin(scope, upload_id, state="reading", new_codes=new_codes)
 
 
+def match_upload(scope: Scope, upload_id: int, matching: Matching) -> None:
+    """Have a brought sheet read as it was matched."""
+    scope.viewer.require(Right.IMPORT)
+    one = _upload(scope, upload_id)
+    if one["state"] not in ("matching", "read", "refused") and not one["silent"]:
+        raise Refused({"": "This table is being read or imported already."})
+    _begin(scope, upload_id, state="reading", matching=matching.to_json())
+
+
+def matching_of(upload: Mapping[str, Any]) -> Matching:
+    """What was said of a brought sheet so far."""
+    return matching_of_json(upload["matching"])
+
+
 def import_upload(scope: Scope, upload_id: int) -> None:
     """Have a table that was read imported by the worker; afterwards only its failing rows are kept."""
     scope.viewer.require(Right.IMPORT)
@@ -93,6 +119,12 @@ def _work(task: long_work.Task, of: Mapping[str, Any]) -> None:
     with _heart(upload_id) as progress:
         try:
             kept = _read(task, one) if one["state"] == "reading" else _import(task, one, progress)
+        except SheetNotMatched as open_sheet:
+            sheet = open_sheet.sheet
+            kept = {"state": "matching", "outcome": {"sheet": sheet_summary(sheet)}, "matching": sheet.matching.to_json()}
+        except ChangedMeanwhile as changed:
+            outcome = changed.outcome
+            kept = {"state": "read", "failing": outcome.failing, "outcome": {**_summary(outcome), "changed": changed.changes}}
         except InputRefused as refused:
             kept = _refused([str(problem) for problem in refused.problems])
         except Refused as refused:
@@ -109,14 +141,23 @@ long_work.register("upload", long_work.Work(_work, _give_up))
 
 def _read(task: long_work.Task, one: Mapping[str, Any]) -> dict[str, Any]:
     tables, names = read_tables(bytes(one["reports"]), _bytes(one["informants"])), names_of_study(task.scope, task.names)
-    outcome = preview_import(task.scope, tables, names, new_codes=one["new_codes"])
+    terms, new_codes = one["terms"]["stated"], one["new_codes"]
+    outcome = preview_import(task.scope, tables, names, new_codes=new_codes, terms=terms, matching=matching_of(one))
     return {"state": "read", "outcome": _summary(outcome), "failing": outcome.failing}
 
 
 def _import(task: long_work.Task, one: Mapping[str, Any], progress: Callable[[int, int], None]) -> dict[str, Any]:
     tables, names = read_tables(bytes(one["reports"]), _bytes(one["informants"])), names_of_study(task.scope, task.names)
-    terms, new_codes = one["terms"]["stated"], one["new_codes"]
-    outcome = import_tables(task.scope, tables, names, terms=terms, new_codes=new_codes, progress=progress)
+    outcome = import_tables(
+        task.scope,
+        tables,
+        names,
+        terms=one["terms"]["stated"],
+        new_codes=one["new_codes"],
+        matching=matching_of(one),
+        promised=one["outcome"].get("promised"),
+        progress=progress,
+    )
     return {"state": "imported", "outcome": _summary(outcome), "failing": outcome.failing, "reports": b"", "informants": None}
 
 
@@ -162,19 +203,17 @@ def _summary(outcome: ImportOutcome) -> dict[str, Any]:
     """What the screen says of an import, planned or done."""
     plan = outcome.plan
     holders = [code for code, one in plan.informants.items() if not one.is_source]
-    problems = [
-        {"line": one.line, "column": one.column, "what": one.what, "found": one.found, "expected": one.expected,
-         "remedy": one.remedy}
-        for row in plan.failing for one in row.problems
-    ]  # fmt: skip
+    groups = _groups(outcome)
     return {
         "rows": plan.rows,
         "landing": len(plan.landing),
         "askings": sum(one.asking for one in plan.landing),
         "known": plan.known,
         "failing": len(plan.failing),
-        "problems": problems[:_SHOWN],
-        "more_problems": max(len(problems) - _SHOWN, 0),
+        "groups": groups[:_SHOWN],
+        "more_groups": max(len(groups) - _SHOWN, 0),
+        "uncounted": [{"reason": one.reason, "rows": one.rows, "values": dict(one.values)} for one in outcome.uncounted],
+        "promised": promise(outcome),
         "communities": [f"{name} ({code})" if code != name else code for code, name in plan.communities.items()],
         "holders": holders,
         "sources": [code for code in plan.informants if code not in holders],
@@ -187,6 +226,22 @@ def _summary(outcome: ImportOutcome) -> dict[str, Any]:
         "notes": plan.notes,
         "sample": [_sample(outcome, at) for at in range(min(_SAMPLE, len(plan.landing)))],
     }
+
+
+def _groups(outcome: ImportOutcome) -> list[dict[str, Any]]:
+    """What is wrong with failing rows, once for all rows with the same fault of the same value; the most frequent first."""
+    found: dict[tuple[str, str, str], dict[str, Any]] = {}
+    for row in outcome.plan.failing:
+        for one in row.problems:
+            group = found.setdefault(
+                (one.column, one.what, one.found),
+                {"column": one.column, "what": one.what, "found": one.found, "expected": one.expected, "remedy": one.remedy,
+                 "rows": 0, "places": [], "mend": bool(one.column)},
+            )  # fmt: skip
+            group["rows"] += 1
+            if len(group["places"]) < _PLACES:
+                group["places"].append(outcome.places.get(row.line, f"row {row.line}"))
+    return sorted(found.values(), key=lambda group: -group["rows"])
 
 
 def beside_counts(plan: ImportPlan) -> dict[str, int]:
@@ -206,4 +261,5 @@ def _codes(plan: ImportPlan) -> dict[str, list[str]]:
 def _sample(outcome: ImportOutcome, at: int) -> dict[str, str]:
     cells = outcome.plan.landing[at].cells
     wanted = ("informant", "taxon", "plant", "part", "preparation", "category", "use", "basis")
-    return {"line": str(outcome.plan.landing[at].line), **{name: cells.get(name, "") for name in wanted}}
+    line = outcome.plan.landing[at].line
+    return {"line": outcome.places.get(line, str(line)), **{name: cells.get(name, "") for name in wanted}}

@@ -2,22 +2,25 @@
 
 from collections.abc import Callable, Collection, Iterable, Iterator, Mapping
 from contextlib import contextmanager
-from dataclasses import dataclass
+from dataclasses import dataclass, field, replace
 
 from tender_ledger.core.importing.known import Known, KnownEncounter, KnownInformant, KnownPlant, Reference
 from tender_ledger.core.importing.landing import ImportPlan
 from tender_ledger.core.importing.plan import plan_import
-from tender_ledger.core.importing.rows import ReadTable
+from tender_ledger.core.importing.uncounted import Uncounted, uncounted
 from tender_ledger.core.names import NamesService
 from tender_ledger.core.rights import Right
+from tender_ledger.core.sheets.matching import Matching
 from tender_ledger.core.terms import Scope
 from tender_ledger.core.text import fold
 from tender_ledger.formats.archive import Tables
-from tender_ledger.formats.report_table import QUALIFIERS, read_companion_tables, read_roster, read_rows, write_failing
+from tender_ledger.formats.report_table import QUALIFIERS, read_companion_tables, read_roster, write_failing
 from tender_ledger.operations import plants
 from tender_ledger.operations.errors import Refused, constraints_as_refusals
 from tender_ledger.operations.import_writing import ImportWriter
 from tender_ledger.operations.people import TERM_COLUMNS
+from tender_ledger.operations.sheet_reading import OpenSheet, SheetTable, keep_matching, kept_matching, read_brought
+from tender_ledger.operations.studies import rules_in_force
 from tender_ledger.operations.tellings import LINKS
 from tender_ledger.operations.told_in_full import ROLES
 from tender_ledger.storage.database import run, snapshot
@@ -37,6 +40,7 @@ _FIXED: Mapping[str, Iterable[str]] = {
     "link": LINKS,
 }
 Progress = Callable[[int, int], None]
+_NOTHING_SAID = Matching()
 
 
 @dataclass(frozen=True)
@@ -45,35 +49,113 @@ class ImportOutcome:
 
     plan: ImportPlan
     failing: bytes
+    uncounted: tuple[Uncounted, ...] = ()
+    places: Mapping[int, str] = field(default_factory=dict)
     batch_id: int | None = None
 
 
-def preview_import(scope: Scope, tables: Tables, names: NamesService, *, new_codes: bool) -> ImportOutcome:
-    """What an import of the tables would do; nothing is written. Raises InputRefused where they cannot be read at all."""
+class SheetNotMatched(Exception):
+    """What was brought is a sheet of which something has to be said before it can be imported."""
+
+    def __init__(self, sheet: OpenSheet) -> None:
+        super().__init__("the sheet has to be matched first")
+        self.sheet = sheet
+
+
+class ChangedMeanwhile(Exception):
+    """An import would do something else now than what was shown; nothing was written. Holds what it would do, and sentences."""
+
+    def __init__(self, outcome: ImportOutcome, changes: list[str]) -> None:
+        super().__init__("; ".join(changes))
+        self.outcome, self.changes = outcome, changes
+
+
+def preview_import(
+    scope: Scope,
+    tables: Tables,
+    names: NamesService,
+    *,
+    new_codes: bool,
+    terms: Collection[str] = ("count",),
+    matching: Matching = _NOTHING_SAID,
+) -> ImportOutcome:
+    """What an import of the tables would do; nothing is written.
+
+    `matching` is what was said of a sheet that is not the open table. Raises InputRefused where the tables cannot be read at
+    all, and SheetNotMatched for a sheet of which something has to be said first.
+    """
     scope.viewer.require(Right.IMPORT)
-    table, plan = _plan(scope, tables, names, new_codes=new_codes)
-    return ImportOutcome(plan, write_failing(table, plan.failing))
+    return _outcome(scope, *_plan(scope, tables, names, matching, new_codes=new_codes), terms)
 
 
-def import_tables(scope: Scope, tables: Tables, names: NamesService, *, terms: Collection[str], new_codes: bool,
-                  progress: Progress = lambda _done, _total: None) -> ImportOutcome:  # fmt: skip
+def import_tables(
+    scope: Scope,
+    tables: Tables,
+    names: NamesService,
+    *,
+    terms: Collection[str],
+    new_codes: bool,
+    matching: Matching = _NOTHING_SAID,
+    promised: Mapping[str, int] | None = None,
+    progress: Progress = lambda _done, _total: None,
+) -> ImportOutcome:
     """Import what can land of the tables, as one act; rows on record are passed over, failing ones are given back.
 
     `terms` are the words of TERM_WORDS under which the tables were collected; they become agreements, stated at import, of
-    holders who have none on file. Raises InputRefused or Refused, writing nothing, where nothing of it can be taken.
+    holders who have none on file. `promised` is what `promise` said of a preview. Raises InputRefused or Refused, writing
+    nothing, where nothing of it can be taken, SheetNotMatched as a preview does, and ChangedMeanwhile where it would do
+    something else than it promised.
     """
     scope.viewer.require(Right.IMPORT)
     agreed = agreed_terms(terms)
     with _one_import_at_a_time(scope):
-        table, plan = _plan(scope, tables, names, new_codes=new_codes)
-        failing = write_failing(table, plan.failing)
-        if plan.is_empty:
-            return ImportOutcome(plan, failing)
-        writer = ImportWriter(scope, plan, names, agreed, progress)
-        writer.prepare()
-        with constraints_as_refusals(), act(scope.viewer, "import_table") as writing:
-            batch = writer.write(writing, table.sha256, [word for word in TERM_WORDS if word in terms])
-    return ImportOutcome(plan, failing, batch)
+        table, plan, known = _plan(scope, tables, names, matching, new_codes=new_codes)
+        outcome = _outcome(scope, table, plan, known, terms)
+        if promised is not None and (changes := _changes(promised, promise(outcome))):
+            raise ChangedMeanwhile(outcome, changes)
+        if not plan.is_empty:
+            writer = ImportWriter(scope, plan, names, agreed, progress)
+            writer.prepare()
+            with constraints_as_refusals(), act(scope.viewer, "import_table") as writing:
+                batch = writer.write(writing, table.table.sha256, [word for word in TERM_WORDS if word in terms])
+            outcome = replace(outcome, batch_id=batch)
+        keep_matching(scope, table.matching)
+    return outcome
+
+
+# What a preview promises, by what is said of it.
+_PROMISES = {"landing": "rows that land", "known": "rows on record already", "failing": "rows that fail",
+             "uncounted": "rows in no number", "plants": "new plants", "informants": "new holders and sources",
+             "encounters": "new encounters", "codes": "new codes"}  # fmt: skip
+
+
+def promise(outcome: ImportOutcome) -> dict[str, int]:
+    """What an import would do, in numbers: what was shown is held against it before anything is written."""
+    plan = outcome.plan
+    return {
+        "landing": len(plan.landing),
+        "known": plan.known,
+        "failing": len(plan.failing),
+        "uncounted": sum(one.rows for one in outcome.uncounted),
+        "plants": len(plan.plants),
+        "informants": len(plan.informants),
+        "encounters": len(plan.encounters),
+        "codes": len(plan.terms),
+    }
+
+
+def _changes(promised: Mapping[str, int], now: Mapping[str, int]) -> list[str]:
+    return [
+        f"{label[:1].upper()}{label[1:]}: {promised[name]:,} were shown, {now[name]:,} now."
+        for name, label in _PROMISES.items()
+        if name in promised and promised[name] != now[name]
+    ]
+
+
+def _outcome(scope: Scope, table: SheetTable, plan: ImportPlan, known: Known, terms: Collection[str]) -> ImportOutcome:
+    plan.notes[:0] = table.notes
+    left_out = uncounted(plan, known, rules_in_force(scope), may_count="count" in terms)
+    return ImportOutcome(plan, write_failing(table.table, plan.failing), tuple(left_out), table.table.places)
 
 
 def agreed_terms(words: Collection[str]) -> dict[str, bool]:
@@ -97,13 +179,17 @@ def _one_import_at_a_time(scope: Scope) -> Iterator[None]:
         run("SELECT pg_advisory_unlock(726511, %(study)s)", study=scope.study_id)
 
 
-def _plan(scope: Scope, tables: Tables, names: NamesService, *, new_codes: bool) -> tuple[ReadTable, ImportPlan]:
-    table = read_rows(tables.reports)
+def _plan(scope: Scope, tables: Tables, names: NamesService, matching: Matching, *,
+          new_codes: bool) -> tuple[SheetTable, ImportPlan, Known]:  # fmt: skip
     roster = read_roster(tables.informants) if tables.informants is not None else None
     further = read_companion_tables(tables.further)
     with snapshot():
         known = what_is_known(scope)
-    return table, plan_import(table, roster, known, names, new_codes=new_codes, tables=further)
+    table = read_brought(tables.reports, matching, known, names, kept_matching(scope))
+    if isinstance(table, OpenSheet):
+        raise SheetNotMatched(table)
+    plan = plan_import(table.table, roster, known, names, new_codes=new_codes, tables=further, approved=table.approved)
+    return table, plan, known
 
 
 def what_is_known(scope: Scope) -> Known:

@@ -17,7 +17,8 @@ _REWRITTEN = (
     "consent_limit", "community_restriction", "free_list", "free_list_item",
     "use_report", "report_coding", "report_part", "report_method", "report_application", "asking", "attestation", "local_name",
     "purpose", "plant", "encounter", "encounter_informant", "consent", "holder", "holder_identity", "disclosure", "informant",
-    "import_row", "import_batch", "import_upload", "draft", "change", "determination", "feature", "picture", "picture_data",
+    "import_row", "import_batch", "import_upload", "sheet_matching",
+    "draft", "change", "determination", "feature", "picture", "picture_data",
     "specimen", "study", "source", "community", "report_step", "report_ingredient", "report_teaching", "dispute",
     "property_claim", "plant_link", "kept_answer", "kept_result", "computation", "questionnaire_answer",
     "frozen_reckoning", "worklist_mark", "caution", "release_cell",
@@ -127,7 +128,8 @@ class _Erasing:
                     zeros=_ZEROS,
                 )
         self._delete("import_row", "(report_id = ANY(%(reports)s) OR asking_id = ANY(%(askings)s))", counted=False)
-        self._run("DELETE FROM import_upload WHERE study_id = %(s)s")
+        for table in ("import_upload", "sheet_matching"):
+            self._run(f"DELETE FROM {table} WHERE study_id = %(s)s")
 
     def _reports(self) -> None:
         self._delete("community_restriction", "report_id = ANY(%(reports)s)")

@@ -4,7 +4,7 @@ Nothing is guessed: a code is known by its code or whole label, a name in full, 
 """
 
 from collections import Counter
-from collections.abc import Sequence
+from collections.abc import Collection, Sequence
 from types import MappingProxyType
 
 from tender_ledger.core.importing.companion_tables import CompanionTables, CompanionTablesPlanner
@@ -18,14 +18,16 @@ from tender_ledger.core.names import NamesService, TaxonName, find_name
 
 
 def plan_import(table: ReadTable, roster: Sequence[RosterEntry] | None, known: Known, names: NamesService, *,
-                new_codes: bool, tables: CompanionTables = MappingProxyType({})) -> ImportPlan:  # fmt: skip
+                new_codes: bool, tables: CompanionTables = MappingProxyType({}),
+                approved: Collection[tuple[str, str]] = ()) -> ImportPlan:  # fmt: skip
     """Plan the import of a table. The roster, where there is one, says who was interviewed, the silent too; it fixes N.
-    `tables` are those beside it, by name.
+    `tables` are those beside it, by name. `new_codes` adds what is nearly no code there is, `approved` these texts (vocabulary,
+    folded text) in any case.
 
     A row is known again by its content and its place among its equals, and is then passed over. Raises InputRefused where
     the roster itself contradicts the study, or anything is wrong in the tables beside.
     """
-    planner = Planner(table, roster, known, names, new_codes=new_codes)
+    planner = Planner(table, roster, known, names, new_codes=new_codes, approved=approved)
     further = CompanionTablesPlanner(planner, tables)
     further.plants()
     for row in table.rows:
@@ -39,11 +41,11 @@ class Planner:
     """Takes row after row; what a row brings enters the plan only when all of the row is in order."""
 
     def __init__(self, table: ReadTable, roster: Sequence[RosterEntry] | None, known: Known, names: NamesService, *,
-                 new_codes: bool) -> None:  # fmt: skip
+                 new_codes: bool, approved: Collection[tuple[str, str]] = ()) -> None:  # fmt: skip
         self.table, self.known, self.names = table, known, names
         self.plan = ImportPlan(len(table.rows) + len(table.failing), failing=list(table.failing))
         self.people = PeopleOfTable(table, roster, known, self.plan.communities, self.plan.informants)
-        self.terms = TermsOfTable(known, self.plan.terms, new_codes=new_codes)
+        self.terms = TermsOfTable(known, self.plan.terms, new_codes=new_codes, approved=approved)
         self.new_codes = new_codes
         self.equals: Counter[str] = Counter()
         self.landed: set[bytes] = set()

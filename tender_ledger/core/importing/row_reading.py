@@ -279,7 +279,11 @@ class RowReading:
         if found is not None:
             return found
         key, made = self.planner.terms.new(vocabulary, scheme, parent, text)
-        if made is None:
+        twin = self.planner.terms.twin(key, text) if made is None and self.planner.new_codes else ""
+        if twin:
+            self.wrong(column, f"It is nearly “{twin}”, which is a code already.", found=text, expected=twin,
+                       remedy="Write that, or say that it is a code of its own.")  # fmt: skip
+        elif made is None:
             within = f" in {self.full['category']}" if vocabulary == "subcategory" else ""
             self.wrong(column, f"The study has no such {vocabulary.replace('method', 'preparation')}{within}.", found=text,
                        expected=self.planner.terms.some(vocabulary, scheme, parent, text),
@@ -321,7 +325,8 @@ class RowReading:
         code = self.known.languages.get(fold(language)) if language else ""
         if code is None:
             code = language.lower()
-            if not (self.planner.new_codes and re.fullmatch(r"[a-z]{3}", code)):
+            may = self.planner.new_codes or ("language", fold(language)) in self.planner.terms.approved
+            if not (may and re.fullmatch(r"[a-z]{3}", code)):
                 some = ", ".join(sorted(set(self.known.languages.values()))) or "a language of the study"
                 self.wrong(column, "The study has no such language.", found=language, expected=some,
                            remedy="Add it, or import a three-letter code with new codes.")  # fmt: skip

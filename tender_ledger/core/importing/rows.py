@@ -2,7 +2,7 @@
 
 import hashlib
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from itertools import chain
 
 from tender_ledger.core.messages import RowProblem
@@ -49,12 +49,16 @@ class FailingRow:
 
 @dataclass(frozen=True)
 class ReadTable:
-    """A use-report table as read: its columns, the rows that can be looked at further, and those that cannot."""
+    """A use-report table as read: its columns, the rows that can be looked at further, and those that cannot.
+
+    `places` says where in their file rows stand whose lines are not those of the file.
+    """
 
     columns: tuple[str, ...]
     rows: tuple[TableRow, ...]
     failing: tuple[FailingRow, ...]
     sha256: str
+    places: Mapping[int, str] = field(default_factory=dict)
 
     def as_failing(self, row: TableRow, problems: Sequence[RowProblem]) -> FailingRow:
         """A row that was looked at further and cannot land."""

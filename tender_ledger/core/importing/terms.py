@@ -2,12 +2,13 @@
 
 import hashlib
 import re
-from collections.abc import Mapping
+from collections.abc import Collection, Mapping
 from difflib import SequenceMatcher
 from itertools import product
 from string import ascii_uppercase
 
 from tender_ledger.core.importing.known import Known, NewTerm, Reference, TermKey
+from tender_ledger.core.spelling import nearest
 from tender_ledger.core.text import fold
 
 _SOME = 6  # so many of the codes there are, are named where one is wrong
@@ -16,10 +17,22 @@ _FIXED = frozenset({"stance", "outcome"})
 
 
 class TermsOfTable:
-    """Looks codes up by their code or whole label, and takes new ones into `planned` where the import may add them."""
+    """Looks codes up by their code or whole label, and takes new ones into `planned` where the import may add them.
 
-    def __init__(self, known: Known, planned: dict[TermKey, NewTerm], *, new_codes: bool) -> None:
-        self.known, self.planned, self.new_codes = known, planned, new_codes
+    With `new_codes` it may add every code that is nearly none there is; `approved` are texts (vocabulary, folded text) of which
+    somebody said that they are codes of their own.
+    """
+
+    def __init__(
+        self,
+        known: Known,
+        planned: dict[TermKey, NewTerm],
+        *,
+        new_codes: bool,
+        approved: Collection[tuple[str, str]] = (),
+    ) -> None:
+        self.known, self.planned, self.new_codes, self.approved = known, planned, new_codes, frozenset(approved)
+        self.twins: dict[TermKey, str] = {}
         self.folds: dict[str, str] = {}
         self.likest: dict[tuple[str, str, Reference, str], list[str]] = {}
         self.taken = set(known.abbreviations)
@@ -35,8 +48,17 @@ class TermsOfTable:
     def new(self, vocabulary: str, scheme: str, parent: Reference, text: str) -> tuple[TermKey, NewTerm | None]:
         """A term to be made of the text; the second is None where the import may not."""
         key = (vocabulary, scheme, parent, code_of(text))
-        may = self.new_codes and vocabulary not in _FIXED and len(text) <= 80
+        said = (vocabulary, self._fold(text)) in self.approved
+        may = (said or (self.new_codes and not self.twin(key, text))) and vocabulary not in _FIXED and len(text) <= 80
         return key, NewTerm(text, self._abbreviation(text) if vocabulary == "category" else "") if may else None
+
+    def twin(self, key: TermKey, text: str) -> str:
+        """The code there is that a new one would be nearly the same as, in the study or in the rows before; "" for none."""
+        if key not in self.twins:
+            planned = [term.label for (*place, _), term in self.planned.items() if tuple(place) == key[:3]]
+            folds = {one: one for one in (*self.known.labels.get(key[:3], ()), *planned)}
+            self.twins[key] = nearest(text, (), folds)
+        return self.twins[key]
 
     def enter(self, made: Mapping[TermKey, NewTerm]) -> None:
         """Take the new terms of a row that lands."""

@@ -3,7 +3,7 @@
 from tender_ledger.storage.models.accounts import Attempt, Invitation, Membership, Person, PersonSession
 from tender_ledger.storage.models.encounters import Encounter, EncounterInformant, FreeList, FreeListItem
 from tender_ledger.storage.models.history import Act, Change
-from tender_ledger.storage.models.imports import ImportBatch, ImportRow, ImportUpload
+from tender_ledger.storage.models.imports import ImportBatch, ImportRow, ImportUpload, SheetMatching
 from tender_ledger.storage.models.people import (
     CommunityRestriction,
     Consent,
@@ -118,6 +118,7 @@ __all__ = [
     "ReportStep",
     "ReportTeaching",
     "Rules",
+    "SheetMatching",
     "SignInRule",
     "Source",
     "Specimen",

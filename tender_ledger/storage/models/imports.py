@@ -45,3 +45,13 @@ class ImportUpload(Record):
     beat_at = DateTimeTZField()
     outcome = BinaryJSONField(default=dict, index=False)
     failing = BlobField(null=True)
+    matching = BinaryJSONField(default=dict, index=False)
+
+
+class SheetMatching(Record):
+    """What was said of sheets of a study and serves the next: fields by head, and codes by what was written for them."""
+
+    study_id = BigIntegerField(primary_key=True)
+    heads = BinaryJSONField(index=False)
+    answers = BinaryJSONField(index=False)
+    day_first = BooleanField(null=True)

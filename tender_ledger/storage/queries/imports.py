@@ -179,3 +179,8 @@ def uploads(scope: Scope) -> list[dict[str, Any]]:
         study=scope.study_id,
         person=scope.viewer.person_id,
     )
+
+
+def sheet_matching(scope: Scope) -> dict[str, Any] | None:
+    """What was said of earlier sheets of the study; None where no sheet was matched."""
+    return row("SELECT heads, answers, day_first FROM sheet_matching WHERE study_id = %(study)s", study=scope.study_id)

@@ -1,15 +1,20 @@
 """Importing a table on the screen: brought, looked at, imported; long work goes on beside the page and can be left."""
 
+from dataclasses import replace
 from typing import Any
 
 from flask import Response, abort, g, redirect, render_template, request, url_for
 from werkzeug.wrappers import Response as AnyResponse
 
 from tender_ledger.core.rights import Right
+from tender_ledger.core.sheets.questions import VOCABULARIES
+from tender_ledger.formats.report_table import LISTED
 from tender_ledger.operations import import_uploads as operations
 from tender_ledger.operations.errors import Refused
 from tender_ledger.storage.queries import imports as queries
+from tender_ledger.web.reports import sheet_words
 from tender_ledger.web.reports.forms import ImportForm
+from tender_ledger.web.reports.sheet_form import answers_sent, matching_sent
 from tender_ledger.web.shared.answers import Page
 from tender_ledger.web.shared.spread import done, is_htmx, spread
 from tender_ledger.web.shared.study_scope import study_blueprint
@@ -60,7 +65,8 @@ def brought(table: int) -> str:
     """What a brought table would do, how far its import is, or what it did."""
     g.member.require(Right.IMPORT)
     found = _upload(table)
-    context = {"upload": found, "outcome": found["outcome"]}
+    context = {"upload": found, "outcome": found["outcome"], "matching": operations.matching_of(found), "words": sheet_words,
+               "codes": _codes() if found["outcome"].get("groups") else {}}  # fmt: skip
     if is_htmx():
         return render_template("reports/_upload.html", **context)
     return spread("reports/upload.html", "reports/_import_about.html", **context)
@@ -70,6 +76,36 @@ def brought(table: int) -> str:
 def read_again(table: int) -> AnyResponse:
     """Read a brought table once more, with or without new codes."""
     operations.read_upload(g.scope, table, new_codes="new_codes" in request.form)
+    operations.wait_for(g.scope, table, _AT_ONCE)
+    return redirect(url_for("imports.brought", table=table), 303)
+
+
+@imports.post("/<int:table>/match")
+def match(table: int) -> AnyResponse:
+    """Take what was said of a sheet, and read it so."""
+    g.member.require(Right.IMPORT)
+    upload = _upload(table)
+    operations.match_upload(g.scope, table, matching_sent(operations.matching_of(upload), request.form))
+    operations.wait_for(g.scope, table, _AT_ONCE)
+    return redirect(url_for("imports.brought", table=table), 303)
+
+
+@imports.post("/<int:table>/mend")
+def mend(table: int) -> AnyResponse:
+    """Take what values that fail mean, and read the table once more."""
+    g.member.require(Right.IMPORT)
+    matching = operations.matching_of(_upload(table)).with_values(answers_sent(request.form))
+    operations.match_upload(g.scope, table, matching)
+    operations.wait_for(g.scope, table, _AT_ONCE)
+    return redirect(url_for("imports.brought", table=table), 303)
+
+
+@imports.post("/<int:table>/match-again")
+def match_again(table: int) -> AnyResponse:
+    """Go back to what was said of the sheet."""
+    g.member.require(Right.IMPORT)
+    matching = replace(operations.matching_of(_upload(table)), confirmed=False)
+    operations.match_upload(g.scope, table, matching)
     operations.wait_for(g.scope, table, _AT_ONCE)
     return redirect(url_for("imports.brought", table=table), 303)
 
@@ -100,6 +136,16 @@ def failing(table: int) -> Response:
         abort(404)
     headers = {"Content-Disposition": 'attachment; filename="reports-failing.csv"'}
     return Response(bytes(kept), mimetype="text/csv", headers=headers)
+
+
+def _codes() -> dict[str, list[str]]:
+    """The codes of the study by the columns of a table that hold them, to choose from."""
+    found: dict[str, list[str]] = {name: list(codes) for name, codes in LISTED.items() if name != "basis"}
+    columns = {vocabulary: column for column, vocabulary in VOCABULARIES.items()}
+    for one in queries.vocabulary(g.scope):
+        if column := columns.get(one["vocabulary"]):
+            found.setdefault(column, []).append(one["code"])
+    return {column: list(dict.fromkeys(filter(None, codes))) for column, codes in found.items()}
 
 
 def _upload(table: int) -> dict[str, Any]:

@@ -1,0 +1,83 @@
+"""What the fields of a sheet are called on the screen, and why a row would be in no number."""
+
+from tender_ledger.core.sheets.fields import CARRIED, GROUPS, INFORMANT_COLUMN, LEFT_OUT
+from tender_ledger.web.shared.words import gettext as _
+
+GROUP_WORDS = {
+    "who": _("who told it"),
+    "where": _("where and when"),
+    "plant": _("the plant"),
+    "use": _("the use"),
+    "harvest": _("the harvest"),
+    "claim": _("what the claim rests on"),
+    "words": _("the words"),
+}
+FIELD_WORDS = {
+    "informant": _("who told it: the code of a holder or source"),
+    "community": _("their community"),
+    "informant_kind": _("holder or source"),
+    "event": _("encounter"),
+    "date": _("day"),
+    "taxon": _("scientific name"),
+    "plant": _("field number of the plant"),
+    "family": _("family"),
+    "rank": _("rank of the name"),
+    "qualifier": _("cf., aff., sp."),
+    "local_name": _("local name"),
+    "language": _("language of the local name"),
+    "category": _("use category"),
+    "subcategory": _("subcategory"),
+    "use": _("use, as told"),
+    "scheme": _("coding scheme"),
+    "part": _("part"),
+    "preparation": _("preparation"),
+    "application": _("application"),
+    "component": _("component of a remedy"),
+    "dose": _("dose"),
+    "for_whom": _("for whom"),
+    "frequency": _("how often"),
+    "course": _("for how long"),
+    "phase": _("when in the illness"),
+    "proportion": _("proportion"),
+    "mixture": _("remedy it is part of"),
+    "role": _("role in the remedy"),
+    "actor": _("who uses it: people or an animal"),
+    "caution_told": _("caution told"),
+    "season": _("season of harvest"),
+    "stage": _("stage of the plant"),
+    "harvest": _("how it is gathered"),
+    "harvest_effect": _("what that does to the plant"),
+    "basis": _("grounds"),
+    "stance": _("stance"),
+    "outcome": _("result"),
+    "currency": _("in use or not"),
+    "attributed_to": _("credited to"),
+    "cited": _("written source it cites"),
+    "words": _("words told"),
+    "words_language": _("language of the words"),
+    "start": _("from, in the recording"),
+    "end": _("to, in the recording"),
+    "note": _("note"),
+    "report": _("label of the report"),
+}
+BESIDE = {
+    CARRIED: _("carried along under its head"),
+    INFORMANT_COLUMN: _("one informant: each filled cell is a statement"),
+    LEFT_OUT: _("left out"),
+}
+# Why rows would be in no number, as the end of “n rows will be in no number: …”.
+UNCOUNTED_WORDS = {
+    "source": _("they are told by written sources, which the rules do not count"),
+    "terms": _("the terms stated do not allow counting"),
+    "coded": _("they have no use category yet"),
+    "plant": _("their plants are not determined so far as the rules ask"),
+    "basis": _("their grounds are not among those counted"),
+    "stance": _("they do not affirm the use, as the rules ask"),
+    "outcome": _("their result is not among those counted"),
+    "actor": _("they are uses by animals"),
+    "currency": _("the rules leave out uses that are told so: in use or not"),
+    "role": _("the plant only carries or corrects the remedy"),
+    "mixture": _("the rules leave out remedies of several plants"),
+    "scheme": _("they are coded in another scheme than the one counted"),
+}
+OFFERED = [(GROUP_WORDS[group], [(name, FIELD_WORDS[name]) for name in names]) for group, names in GROUPS.items()]
