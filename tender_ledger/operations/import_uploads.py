@@ -50,7 +50,7 @@ def bring_table(scope: Scope, reports: bytes, informants: bytes | None, *, terms
     scope.viewer.require(Right.IMPORT)
     agreed_terms(terms)
     if not reports:
-        raise Refused({"reports": "Choose the table: reports.csv, or a sheet saved as CSV UTF-8."})
+        raise Refused({"reports": "Choose the table: a sheet (XLSX, ODS or CSV), or reports.csv."})
     ImportUpload.delete().where(ImportUpload.brought_at < clock.now() - _KEPT).execute()
     return int(
         ImportUpload.insert(

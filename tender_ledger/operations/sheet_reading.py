@@ -2,6 +2,7 @@
 
 import csv
 import hashlib
+from collections.abc import Iterable
 from dataclasses import dataclass, replace
 from typing import Any
 
@@ -89,7 +90,7 @@ def read_brought(reports: bytes, matching: Matching, known: Known, names: NamesS
     if parted := split_lists(matching, unfolded, known):
         matching = matching.with_values(parted)
         unfolded = unfold(grid, matching)
-    asked = tuple(questions(unfolded, matching, known, LISTED, names))
+    asked = tuple(questions(unfolded, matching, known, LISTED, names, grid.name))
     if missing or asked or not matching.confirmed or (unfolded.days.to_ask and matching.day_first is None):
         return OpenSheet(file, matching, unfolded, asked, missing)
     columns = [one for one in unfolded.columns if one not in (PROBLEM_COLUMN, MENDED_COLUMN)]
@@ -160,15 +161,35 @@ def sheet_summary(sheet: OpenSheet) -> dict[str, Any]:
         "doubtful": [_cut(word) for word in sheet.file.doubtful],
         "missing": sheet.missing,
         "asked": [_question_summary(one) for one in sheet.asked],
-        "days": {"open": unfolded.days.open, "example": unfolded.days.example, "ask": unfolded.days.to_ask},
+        "days": _days_summary(sheet),
         "notes": list(unfolded.notes),
-        "rows_out": sorted(matching.rows_out)[:40],
+        "rows_out": _ranges(matching.rows_out),
     }  # fmt: skip
+
+
+def _days_summary(sheet: OpenSheet) -> dict[str, Any]:
+    """What the days show and what was said of them; `ask` where nobody said it and nothing shows it."""
+    said, days = sheet.matching.day_first, sheet.unfolded.days
+    first = days.day_first if said is None else said
+    return {"open": days.open, "example": days.example, "ask": days.to_ask and said is None, "first": first}
+
+
+def _ranges(lines: Iterable[int]) -> str:
+    """Numbers of rows as they are typed: 3, 140-142."""
+    runs: list[list[int]] = []
+    for line in sorted(lines):
+        if runs and line == runs[-1][-1] + 1:
+            runs[-1][1:] = [line]
+        else:
+            runs.append([line])
+    return ", ".join("-".join(map(str, run)) for run in runs)
 
 
 def _column_summary(sheet: OpenSheet, at: int, column: Column) -> dict[str, Any]:
     grid, header = sheet.file.grids[sheet.matching.sheet], sheet.matching.header
-    cells = [row[at] for row in grid.rows[header + 1 :] if at < len(row) and row[at]]
+    beneath = range(header + 1, len(grid.rows))
+    said = [grid.rows[place] for place in beneath if grid.lines[place] not in sheet.matching.rows_out]
+    cells = [row[at] for row in said if at < len(row) and row[at]]
     examples = list(dict.fromkeys(cells[:200]))[:_EXAMPLES]
     return {"head": column.head, "field": column.field, "fill": column.fill, "several": column.several, "prefix": column.prefix,
             "filled": len(cells), "examples": [_cut(text) for text in examples]}  # fmt: skip

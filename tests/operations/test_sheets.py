@@ -12,7 +12,7 @@ from tender_ledger.core.sheets.fields import LEFT_OUT
 from tender_ledger.core.sheets.matching import EMPTY, MEANS, NEW, Answer, Matching
 from tender_ledger.core.text import fold
 from tender_ledger.formats.archive import read_tables
-from tender_ledger.operations import importing
+from tender_ledger.operations import importing, people
 from tender_ledger.operations.exclusions import count_exclusions
 from tender_ledger.operations.export import export_study
 from tender_ledger.operations.sheet_reading import OpenSheet, sheet_summary
@@ -124,7 +124,7 @@ def test_windows_1252_is_said_with_the_letters_in_doubt_and_totals_are_left_out(
     sheet = opened(small, sheets.semicolons_in_windows_1252())
     summary = sheet_summary(sheet)
     assert (sheet.matching.encoding, sheet.file.doubtful) == ("cp1252", ("groß",))
-    assert summary["rows_out"] == [8]
+    assert summary["rows_out"] == "8"
     assert [row["line"] for row in summary["rows"] if row["place"] == sheet.matching.header] == [4]
     bring(small, sheets.semicolons_in_windows_1252())
     by_use = {row["dose"] or row["taxon"]: row for row in exported(small)}
@@ -325,3 +325,13 @@ def test_a_locked_or_broken_workbook_is_refused(small: SmallStudy):
     ):
         with pytest.raises(InputRefused):
             importing.preview_import(small.scope, read_tables(data), ChecklistNames(), new_codes=False)
+
+
+def test_rows_that_name_no_community_are_asked_about_once(small: SmallStudy):
+    people.add_community(small.scope, code="OST", name="Ostrel")
+    sheet = opened(small, sheets.informants_in_a_cell())
+    asked = [(one.field, one.text, one.count, one.choices) for one in sheet.asked if one.field == "community"]
+    assert asked == [("community", "", 9, ("OST", "X"))]
+    matching = accepted(sheet).with_values({"community": {"": Answer(MEANS, "OST")}})
+    bring(small, sheets.informants_in_a_cell(), matching)
+    assert {row["community"] for row in exported(small)} == {"OST"}

@@ -40,13 +40,19 @@ class Question:
 
 
 def questions(unfolded: Unfolded, matching: Matching, known: Known, fixed: Mapping[str, Sequence[str]],
-              names: NamesService) -> list[Question]:  # fmt: skip
+              names: NamesService, title: str = "") -> list[Question]:  # fmt: skip
     """Every value without an answer that no code of its field is, the most frequent of a field first.
+
+    Rows that name no community are asked about where the study has several; the `title` of the sheet may be one.
 
     `fixed` are the codes of fields to which no study can add. A scientific name is asked about where the names service lacks it
     and has one that is written nearly so.
     """
     found: list[Question] = []
+    nowhere = sum("community" not in row for row in unfolded.rows)
+    if nowhere and len(known.community_names) > 1 and matching.answer("community", "") is None:
+        codes = tuple(known.community_names)
+        found.append(Question("community", "", nowhere, nearest(title, codes, known.communities), codes, may_be_new=False))
     for name, values in unfolded.pieces.items():
         choices, folds, may_be_new = _codes(name, known, fixed)
         open_values = [(text, count) for text, count in _by_fold(values) if matching.answer(name, text) is None]

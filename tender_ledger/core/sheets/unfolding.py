@@ -95,6 +95,7 @@ class _Unfolding:
 
     def __init__(self, grid: Grid, matching: Matching) -> None:
         self.grid, self.matching = grid, matching
+        self.of_empty = [name for name, answers in matching.values.items() if "" in answers]
         self.columns = list(matching.columns[: grid.width])
         self.pieces: dict[str, Counter[str]] = {}
         self.noughts = self.counts = self.short_years = self.headings = self.dittos = self.filled = 0
@@ -260,7 +261,7 @@ class _Unfolding:
                 text = f"{text.removesuffix(' s').replace(',', '.')} s"
             if written := self._value(row, beside, name, text):
                 row.cells[name] = written
-        for name in ("informant", "category"):
+        for name in self.of_empty:
             if name not in cells:
                 self._empty(row, name)
         if self.days_are_events and row.cells.get("date") and row.cells.get("informant"):

@@ -15,7 +15,7 @@ class ImportForm(LedgerForm):
     reports = FileField(
         _("The table of reports"),
         description=_(
-            "reports.csv: one row a statement, CSV in UTF-8; or all tables of an export as one archive. "
+            "A sheet as it is kept, XLSX, ODS or CSV; reports.csv; or all tables of an export as one archive. "
             "At most 300,000 rows and 64 MB at once."
         ),
     )
