@@ -5,11 +5,20 @@ from pathlib import Path
 import click
 
 from tender_ledger.core.importing.landing import ImportPlan
+from tender_ledger.core.messages import InputRefused, Problem
 from tender_ledger.formats.archive import read_tables, tables_of
 from tender_ledger.launch.installation import acting_scope, with_database
 from tender_ledger.launch.state import write_private
 from tender_ledger.operations.import_uploads import beside_counts
-from tender_ledger.operations.importing import TERM_WORDS, ImportOutcome, agreed_terms, import_tables, preview_import
+from tender_ledger.operations.importing import (
+    TERM_WORDS,
+    ImportOutcome,
+    SheetNotMatched,
+    agreed_terms,
+    import_tables,
+    preview_import,
+)
+from tender_ledger.operations.sheet_reading import OpenSheet
 from tender_ledger.operations.study_names import names_of_study
 from tender_ledger.standins.names_service import ChecklistNames
 
@@ -30,7 +39,8 @@ _LISTED = 40  # so many problems are listed; all of them are in the file of fail
               help="Where failing rows are written; left out: beside the table, as NAME-failing.csv.")  # fmt: skip
 def import_reports(reports: Path, informants: Path | None, study: str, terms: str, new_codes: bool, person: str, dry_run: bool,
                    failing: Path | None) -> int:  # fmt: skip
-    """Import reports.csv, or a folder or archive of all tables as `./ledger export` writes them.
+    """Import reports.csv, a folder or archive of all tables as `./ledger export` writes them, or a sheet (XLSX, ODS, CSV)
+    whose heads and values were matched on the screen before.
 
     Rows that can land do, as one act with one undo; the others are listed and written to a file. A second import of the same
     file adds nothing. Ends with status 1 when rows failed.
@@ -45,10 +55,13 @@ def import_reports(reports: Path, informants: Path | None, study: str, terms: st
     with with_database():
         scope = acting_scope(study, person)
         names = names_of_study(scope, ChecklistNames())
-        if dry_run:
-            outcome = preview_import(scope, tables, names, new_codes=new_codes)
-        else:
-            outcome = import_tables(scope, tables, names, terms=words, new_codes=new_codes)
+        try:
+            if dry_run:
+                outcome = preview_import(scope, tables, names, new_codes=new_codes, terms=words)
+            else:
+                outcome = import_tables(scope, tables, names, terms=words, new_codes=new_codes)
+        except SheetNotMatched as asked:
+            raise InputRefused(*_open_questions(asked.sheet)) from None
     _say(outcome, dry_run=dry_run)
     if not outcome.plan.failing:
         return 0
@@ -59,6 +72,18 @@ def import_reports(reports: Path, informants: Path | None, study: str, terms: st
     return 1
 
 
+def _open_questions(sheet: OpenSheet) -> list[Problem]:
+    """What has to be said of a sheet before it can be imported; the screen asks it, and the study keeps it for the next sheet."""
+    values = [
+        Problem("The value is no code of the study.", f"the sheet, column {one.field}", one.text, one.proposal)
+        for one in sheet.asked
+    ]
+    columns = ", ".join(f"{one.head} as {one.field or 'carried along'}" for one in sheet.matching.columns)
+    remedy = "Bring it once to “Import a table” on the screen: what is said there holds for the next sheet too."
+    what = sheet.missing or "Nobody looked at this sheet yet."
+    return [Problem(what, "the sheet", columns, "a sheet that was matched", remedy), *values]
+
+
 def _say(outcome: ImportOutcome, *, dry_run: bool) -> None:
     plan = outcome.plan
     would = "would land" if dry_run else "landed"
@@ -67,6 +92,11 @@ def _say(outcome: ImportOutcome, *, dry_run: bool) -> None:
         click.echo(f"  {line}")
     for note in plan.notes:
         click.echo(f"  {note}")
+    for left_out in outcome.uncounted:
+        named = ", ".join(f"{value} {rows}" for value, rows in left_out.values.items() if value)
+        click.echo(
+            f"  in no number under today’s rules: {left_out.rows} rows, by {left_out.reason}{f' ({named})' if named else ''}"
+        )
     problems = [one for row in plan.failing for one in row.problems]
     for problem in problems[:_LISTED]:
         click.echo(str(problem.of("reports")), err=True)

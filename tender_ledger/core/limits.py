@@ -6,6 +6,7 @@ together.
 """
 
 from collections.abc import Iterator, Mapping
+from functools import cache
 
 CODE, LINE, WORDS, LIST = 64, 500, 20_000, 200_000
 ROWS, COLUMNS = 300_000, 1_000  # of a sheet that comes in
@@ -26,6 +27,7 @@ class TooLong(ValueError):
         self.field = field
 
 
+@cache
 def longest(name: str) -> int:
     """The most characters that a column or a field of this name takes."""
     if name.endswith("_fold"):  # folding may write several letters for one
@@ -46,8 +48,10 @@ def check_lengths(values: Mapping[str, object]) -> None:
     """
     for name, value in values.items():
         if isinstance(value, str):
-            if len(value) > longest(name):
+            if len(value) > CODE and len(value) > longest(name):  # CODE is the shortest of all
                 raise TooLong(name, len(value))
+        elif value is None or type(value) in (int, float, bool):  # most of what there is, and much quicker
+            continue
         elif isinstance(value, (Mapping, list, tuple)) and max(map(len, _texts(value)), default=0) > WORDS:
             raise TooLong(name, 0)
 

@@ -12,7 +12,7 @@ from tender_ledger.core.importing.companion_tables import COLUMNS as COMPANION_C
 from tender_ledger.core.importing.companion_tables import REQUIRED as COMPANION_REQUIRED
 from tender_ledger.core.importing.companion_tables import CompanionTables
 from tender_ledger.core.importing.rows import MENDED_COLUMN, PROBLEM_COLUMN, FailingRow, ReadTable, RosterEntry, TableRow
-from tender_ledger.core.limits import longest
+from tender_ledger.core.limits import CODE, longest
 from tender_ledger.core.messages import InputRefused, Problem, RowProblem
 from tender_ledger.core.names.scientific import part_qualifier, usual_rank
 from tender_ledger.core.rules import ACTORS, BASES, CURRENCIES, KINDS, OUTCOMES, STANCES
@@ -160,6 +160,8 @@ def _further_problems(line: int, row: Row, cells: Row) -> Iterable[RowProblem]:
 def _text_problems(line: int, cells: Row) -> Iterable[RowProblem]:
     """Cells that no column takes: with control characters, or longer than texts of their name are."""
     for column, text in cells.items():
+        if len(text) <= CODE and text.isascii() and text.isprintable():  # most cells, and much quicker
+            continue
         if wrong := control_character(text):
             yield RowProblem(line, column, f"The cell holds the control character {wrong}.", remedy="Take it out.")
         if len(text) > longest(column):

@@ -36,7 +36,9 @@ def undo_act(scope: Scope, act_id: int) -> None:
         _require_rows_not_in_again(batches)
     with _place_taken(), act(scope.viewer, "undo_act", undoes=act_id) as writing:
         _require_still_as_left(scope, act_id, changes)
-        for entity, run in groupby(changes, key=lambda change: (change["entity"], _kind(change))):
+        _hide_as_made(writing, act_id, changes)
+        others = (change for change in changes if not change["as_made"])
+        for entity, run in groupby(others, key=lambda change: (change["entity"], _kind(change))):
             _put_back(writing, entity[0], list(run))
         _require_nobody_points_at_nothing(changes)
         require_terms(scope, act_id, changes)
@@ -58,6 +60,18 @@ def _place_taken() -> Iterator[None]:
 
 def _kind(change: dict[str, Any]) -> str:
     return "made" if change["before"] is None else "hidden" if change["after"] is None else "changed"
+
+
+def _hide_as_made(writing: ActWriter, act_id: int, changes: list[dict[str, Any]]) -> None:
+    """Hide what the act made and nobody touched since, kind by kind; however much it is, it stays in the database."""
+    made: dict[str, list[int]] = {}
+    touched: dict[str, list[int]] = {}
+    for change in changes:
+        if change["before"] is None:
+            (made if change["as_made"] else touched).setdefault(change["entity"], []).append(change["record_id"])
+    for entity, ids in made.items():
+        if not writing.hide_untouched(entity, act_id, ids, touched.get(entity, [])):
+            raise CannotUndo("A record was changed while this was undone. Nothing was undone; load the page again.")
 
 
 def _put_back(writing: ActWriter, entity: str, changes: list[dict[str, Any]]) -> None:
@@ -86,7 +100,8 @@ def _with_those_who_told(change: dict[str, Any]) -> dict[str, Any]:
 def _require_still_as_left(scope: Scope, act_id: int, changes: list[dict[str, Any]]) -> None:
     """Raise CannotUndo, naming records and people, where a record is not any more as the act left it."""
     moved: list[tuple[str, int]] = []
-    for entity, of_kind in groupby(sorted(changes, key=lambda change: str(change["entity"])), key=lambda c: c["entity"]):
+    others = [change for change in changes if not change["as_made"]]  # the rest is known to be as it was made
+    for entity, of_kind in groupby(sorted(others, key=lambda change: str(change["entity"])), key=lambda c: c["entity"]):
         left = {change["record_id"]: change["after"] for change in of_kind}
         now = take_snapshots(ENTITIES[entity], left)
         moved += [(entity, number) for number, after in left.items() if now.get(number) != after]

@@ -153,6 +153,25 @@ class ActWriter:
         self._set_removed(model, list(found), _now())
         self.changes += [(entity, number, holder_ids[number], before, None) for number, before in found.items()]
 
+    def hide_untouched(self, entity: str, made_by: int, ids: Sequence[int], but: Sequence[int]) -> bool:
+        """Hide records that are as the act that made them left them, all in the database; whether all were so.
+
+        `but` are further records of the kind that the act made, and that somebody touched since.
+        """
+        model = ENTITIES[entity]
+        as_made = _among(model.id, list(ids)) & (model.version == 1) & model.removed_at.is_null()
+        of_study = model.study_id == self.member.study_id
+        hidden = model.update(removed_at=_now(), version=model.version + 1).where(of_study & as_made).execute()
+        self._write_changes()
+        database.execute_sql(
+            """INSERT INTO change (study_id, act_id, entity, record_id, holder_id, before)
+               SELECT study_id, %s, entity, record_id, holder_id, after FROM change
+               WHERE act_id = %s AND entity = %s AND before IS NULL AND record_id <> ALL(%s) ORDER BY id DESC""",
+            (self.act_id, made_by, entity, list(but)),
+        )
+        self.written += len(ids)
+        return bool(hidden == len(ids))
+
     def show_many(self, entity: str, wanted: Mapping[int, Snapshot], holder_ids: Mapping[int, int | None]) -> None:
         """Bring hidden records back into states that the history holds."""
         model = ENTITIES[entity]
@@ -254,6 +273,21 @@ def act(member: Member, operation: str, *, undoes: int | None = None) -> Iterato
         writer = ActWriter(member, operation, undoes)
         yield writer
         writer.end()
+
+
+def untouched(study_id: int, act_id: int) -> dict[str, set[int]]:
+    """The records that an act made and that nobody changed or hid since, by kind: their first version stands."""
+    kinds = database.execute_sql(
+        "SELECT DISTINCT entity FROM change WHERE act_id = %s AND study_id = %s AND before IS NULL", (act_id, study_id)
+    ).fetchall()
+    return {
+        entity: {number for (number,) in database.execute_sql(
+            f"""SELECT c.record_id FROM change c JOIN {ENTITIES[entity]._meta.table_name} r ON r.id = c.record_id
+                  AND r.study_id = c.study_id AND r.version = 1 AND r.removed_at IS NULL
+                WHERE c.act_id = %s AND c.study_id = %s AND c.entity = %s AND c.before IS NULL""",
+            (act_id, study_id, entity)).fetchall()}
+        for (entity,) in kinds
+    }  # fmt: skip
 
 
 def take_snapshot(model: type[StudyRecord], record_id: int) -> Snapshot | None:

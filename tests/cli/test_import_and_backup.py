@@ -9,7 +9,8 @@ from tender_ledger.cli.__main__ import main
 from tender_ledger.core.rules import parse_rules
 from tender_ledger.formats.result_document import result_document
 from tender_ledger.operations.reckoning import reckon_study
-from tender_ledger.storage.database import configure, disconnect, value
+from tender_ledger.storage.database import configure, disconnect, run, value
+from tests import sheets
 from tests.conftest import READER, REFERENCE, Databases
 from tests.factories import SmallStudy
 
@@ -79,6 +80,29 @@ def test_failing_rows_are_listed_and_written_beside_the_table(small: SmallStudy,
     failing.write_text(failing.read_text().replace(",floret", ",leaf"))
     assert prompt("import", str(failing), *asked)[0] == 0
     assert landed() == 2
+
+
+def test_a_sheet_lists_what_has_to_be_said_of_it_and_comes_in_once_that_is_known(
+    small: SmallStudy, prompt: Prompt, tmp_path: Path
+):
+    sheet = tmp_path / "season.csv"
+    sheet.write_bytes(sheets.of_135_rows())
+    asked = ("--study", small.code, "--terms", "record,count", "--as", small.email)
+    status, _, err = prompt("import", str(sheet), *asked)
+    assert (status, landed()) == (1, 0)
+    assert "column category: The value is no code of the study. Found: medicine. Expected: medicines." in err
+    spelled = {"medicine": ["means", "medicines"], "fodder for goats": ["new", ""]}
+    parts = {"leaves": ["means", "leaf"], "flowers": ["means", "flower"]}
+    heads = {"respondent no": ["", "informant", False, False, "H"], "village": ["", "community", False, False, ""],
+             "date of interview": ["", "date", False, False, ""], "scientific name": ["", "taxon", False, False, ""],
+             "part used": ["", "part", False, False, ""], "use category": ["", "category", False, False, ""],
+             "source of knowledge": ["", "basis", False, False, ""], "dosage": ["", "dose", False, False, ""],
+             "collection season": ["", "season", False, False, ""], "remarks": ["", "note", False, False, ""]}  # fmt: skip
+    run("INSERT INTO sheet_matching VALUES ((SELECT id FROM study), %(h)s, %(a)s, NULL)",
+        h=json.dumps(heads), a=json.dumps({"category": spelled, "part": parts}))  # fmt: skip
+    status, out, _ = prompt("import", str(sheet), *asked)
+    assert (status, landed()) == (0, 135)
+    assert "in no number under today’s rules: 82 rows, by basis (hearsay 82)" in out
 
 
 def test_a_folder_of_tables_comes_in_whole(small: SmallStudy, prompt: Prompt, tmp_path: Path):

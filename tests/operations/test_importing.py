@@ -160,6 +160,21 @@ def test_an_undone_import_can_be_done_again_by_undoing_the_undo(small: SmallStud
     assert bring(small, REPORTS, ROSTER, new_codes=True).plan.known == len(REPORTS.splitlines()) - 1
 
 
+def test_what_was_changed_and_put_back_since_is_undone_with_the_rest(small: SmallStudy):
+    bring(small, HEAD + LEAF + LEAF.replace("soup", "salad"))
+    act = last_act()
+    one = report_queries.reports(small.scope)[0]
+    remove_report(small.scope, one["id"], one["version"])
+    undo_act(small.scope, last_act())
+    undo_act(small.scope, act)
+    assert landed() == 0
+    assert value("SELECT count(*) FROM change WHERE act_id = (SELECT max(id) FROM act) AND before IS NULL") == 0
+    hidden = "SELECT count(*) FROM change WHERE act_id = (SELECT max(id) FROM act) AND entity = 'use_report' AND after IS NULL"
+    assert value(hidden) == 2
+    undo_act(small.scope, last_act())
+    assert landed() == 2
+
+
 def test_a_correction_since_stops_the_undo_and_is_named(small: SmallStudy):
     bring(small, HEAD + LEAF)
     act = last_act()

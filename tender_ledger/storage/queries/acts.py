@@ -6,6 +6,8 @@ from typing import Any
 from tender_ledger.core.rights import Right
 from tender_ledger.core.terms import Scope
 from tender_ledger.storage.database import row, rows, value
+from tender_ledger.storage.history import untouched
+from tender_ledger.storage.models import CommunityRestriction, Consent
 from tender_ledger.storage.queries.encounters import hidden_encounters
 from tender_ledger.storage.queries.plants import hidden_plants_and_names
 from tender_ledger.storage.queries.terms import allowed, parameters
@@ -191,14 +193,26 @@ def record_history(scope: Scope, entity: str, record_id: int) -> list[dict[str, 
 
 
 def act_changes(scope: Scope, act_id: int) -> list[dict[str, Any]]:
-    """What an act changed, the last change first. The caller has shown that the viewer may know of the act."""
+    """What an act changed, the last change first. The caller has shown that the viewer may know of the act.
+
+    `as_made` marks a record that the act made and nobody touched since; its state is then left out (`after` is empty) unless the
+    right to undo it hangs on that.
+    """
+    as_made = untouched(scope.study_id, act_id)
+    entities = [entity for entity, ids in as_made.items() for _one in ids]
     return rows(
-        """SELECT c.entity, c.record_id, c.holder_id, c.before, c.after, a.person_id, a.operation,
-                  (SELECT u.id FROM act u WHERE u.undoes_act_id = a.id) AS undone_by
+        """SELECT c.entity, c.record_id, c.holder_id, c.before, m.entity IS NOT NULL AS as_made,
+                  CASE WHEN m.entity IS NULL OR c.entity = ANY(%(stated)s) THEN c.after ELSE '{}' END AS after,
+                  a.person_id, a.operation, (SELECT u.id FROM act u WHERE u.undoes_act_id = a.id) AS undone_by
            FROM change c JOIN act a ON a.id = c.act_id
+           LEFT JOIN unnest(%(entities)s::text[], %(ids)s::bigint[]) m (entity, record_id)
+             ON m.entity = c.entity AND m.record_id = c.record_id AND c.before IS NULL
            WHERE a.study_id = %(study)s AND a.id = %(act)s ORDER BY c.id DESC""",
         study=scope.study_id,
         act=act_id,
+        entities=entities,
+        ids=[number for ids in as_made.values() for number in ids],
+        stated=[Consent.ENTITY, CommunityRestriction.ENTITY],
     )
 
 
