@@ -8,6 +8,7 @@ import io
 import re
 import unicodedata
 import zipfile
+import zlib
 from collections import Counter
 from collections.abc import Callable, Iterable, Sequence
 from datetime import date, datetime, time, timedelta
@@ -25,6 +26,8 @@ from tender_ledger.formats.sheet import cell_read
 # Encodings that can be chosen, with the name by which people know them.
 ENCODINGS = {"utf-8": "UTF-8", "utf-16": "UTF-16", "cp1252": "Windows-1252", "cp1250": "Windows-1250", "cp1251": "Windows-1251",
              "mac_roman": "Macintosh Roman", "cp850": "DOS 850"}  # fmt: skip
+# What the archive of a workbook raises where it is damaged or locked.
+_BROKEN = (zipfile.BadZipFile, zlib.error, OSError, ValueError, KeyError, RuntimeError, EOFError)
 _ZIP = b"PK\x03\x04"
 _SHEETS = 60  # of one workbook
 _UNPACKED = 400 * 1024 * 1024  # bytes that a workbook may become
@@ -57,7 +60,7 @@ def is_workbook(data: bytes) -> bool:
     try:
         with zipfile.ZipFile(io.BytesIO(data)) as archive:
             return bool({"xl/workbook.xml", "content.xml", "xl/workbook.bin"} & set(archive.namelist()))
-    except (zipfile.BadZipFile, ValueError, OSError):
+    except _BROKEN:
         return False
 
 
@@ -175,11 +178,13 @@ def _workbook(data: bytes, name: str) -> list[Grid]:
                     marks(sheet_name),
                 )
             )
+    except InputRefused:
+        raise
     except PasswordError:
         raise _refused("The workbook is locked.", name, "a password", "a workbook without one") from None
     except WorksheetNotFound as error:
         raise _refused("A sheet of the workbook cannot be read.", name, str(error), "an ordinary workbook") from None
-    except (CalamineError, OSError, ValueError, KeyError, ParseError, DefusedXmlException) as error:
+    except (CalamineError, ParseError, DefusedXmlException, *_BROKEN) as error:
         raise _refused("The workbook cannot be read.", name, str(error)[:200], "XLSX or ODS") from None
     return found or [Grid("", (), ())]
 
@@ -188,7 +193,7 @@ def _members(data: bytes, name: str) -> set[str]:
     try:
         with zipfile.ZipFile(io.BytesIO(data)) as archive:
             members = archive.infolist()
-    except (zipfile.BadZipFile, ValueError, OSError, NotImplementedError) as error:
+    except _BROKEN as error:
         raise _refused("The workbook cannot be read.", name, str(error)[:200], "XLSX or ODS") from None
     if sum(one.file_size for one in members) > _UNPACKED:
         raise _refused(
