@@ -169,7 +169,8 @@ def _workbook(data: bytes, name: str) -> list[Grid]:
         found = []
         for sheet_name in book.sheet_names[:_SHEETS]:
             sheet = book.get_sheet_by_name(sheet_name)
-            _check_size(sheet.total_height, sheet.total_width, f"{name}, {sheet_name}")
+            last_row, last_column = sheet.end or (-1, -1)  # counted from 0
+            _check_size(last_row + 1, last_column + 1, f"{name}, {sheet_name}")
             found.append(
                 _grid(
                     sheet_name,
