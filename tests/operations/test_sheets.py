@@ -335,3 +335,14 @@ def test_rows_that_name_no_community_are_asked_about_once(small: SmallStudy):
     matching = accepted(sheet).with_values({"community": {"": Answer(MEANS, "OST")}})
     bring(small, sheets.informants_in_a_cell(), matching)
     assert {row["community"] for row in exported(small)} == {"OST"}
+
+
+def test_an_import_that_is_done_again_after_its_act_finds_its_rows_and_breaks_no_promise(small: SmallStudy):
+    tables = read_tables(sheets.tabs_in_utf_16())
+    matching = accepted(opened(small, sheets.tabs_in_utf_16()))
+    seen = importing.preview_import(small.scope, tables, ChecklistNames(), new_codes=False, terms=TERMS, matching=matching)
+    for landing in (3, 0):
+        done = importing.import_tables(small.scope, tables, ChecklistNames(), terms=TERMS, new_codes=False, matching=matching,
+                                       promised=importing.promise(seen))  # fmt: skip
+        assert len(done.plan.landing) == landing
+    assert value("SELECT count(*) FROM use_report") == 3
