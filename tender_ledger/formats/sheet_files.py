@@ -47,8 +47,12 @@ def read_sheet_file(data: bytes, name: str = "the file", encoding: str = "") -> 
     if data.startswith(_ZIP):
         return SheetFile(tuple(_workbook(data, name)))
     if data.startswith(b"\xd0\xcf\x11\xe0"):
-        raise _refused("This is a workbook of the old binary form, or a locked one.", name, "XLS or an encrypted file",
-                       "XLSX, ODS or CSV without a password")  # fmt: skip
+        raise _refused(
+            "This is a workbook of the old binary form, or a locked one.",
+            name,
+            "XLS or an encrypted file",
+            "XLSX, ODS or CSV without a password",
+        )
     text, used, sure = _decoded(data, name, encoding)
     return SheetFile((_text_grid(text, name),), used, () if sure else _words_in_doubt(text))
 
@@ -165,12 +169,19 @@ def _workbook(data: bytes, name: str) -> list[Grid]:
     names = _members(data, name)
     try:
         book = CalamineWorkbook.from_object(io.BytesIO(data))
-        marks: Callable[[str], _Marks] = _marks_of_ods(data) if "content.xml" in names else _marks_of_xlsx(data)
-        found = []
-        for sheet_name in book.sheet_names[:_SHEETS]:
-            sheet = book.get_sheet_by_name(sheet_name)
+        sheets = [(one, book.get_sheet_by_name(one)) for one in book.sheet_names[:_SHEETS]]
+        rows = 0
+        for sheet_name, sheet in sheets:
             last_row, last_column = sheet.end or (-1, -1)  # counted from 0
             _check_size(last_row + 1, last_column + 1, f"{name}, {sheet_name}")
+            rows += last_row + 1
+        marks: Callable[[str], _Marks]
+        if "content.xml" in names:
+            marks = _marks_of_ods(data)
+        else:
+            marks = _marks_of_xlsx(data) if rows <= _COLOURED else lambda _name: _Marks()
+        found = []
+        for sheet_name, sheet in sheets:
             found.append(
                 _grid(
                     sheet_name,
@@ -282,7 +293,7 @@ def _marks_of_xlsx(data: bytes) -> Callable[[str], _Marks]:
     def of(name: str) -> _Marks:
         marks = _Marks()
         sheet = book[name] if name in book.sheetnames else None
-        if sheet is None or not hasattr(sheet, "iter_rows") or (sheet.max_row or 0) > _COLOURED:
+        if sheet is None or not hasattr(sheet, "iter_rows"):
             return marks
         for at, row in enumerate(sheet.iter_rows()):
             _look_at_row(marks, at, row, computed[name])

@@ -54,10 +54,15 @@ def bring_table(scope: Scope, reports: bytes, informants: bytes | None, *, terms
     ImportUpload.delete().where(ImportUpload.brought_at < clock.now() - _KEPT).execute()
     return int(
         ImportUpload.insert(
-            study_id=scope.study_id, person_id=scope.viewer.person_id, reports=reports, informants=informants,
-            terms={"stated": [word for word in TERM_WORDS if word in terms]}, new_codes=new_codes, beat_at=clock.now(),
+            study_id=scope.study_id,
+            person_id=scope.viewer.person_id,
+            reports=reports,
+            informants=informants,
+            terms={"stated": [word for word in TERM_WORDS if word in terms]},
+            new_codes=new_codes,
+            beat_at=clock.now(),
         ).execute()
-    )  # fmt: skip
+    )
 
 
 def let_go(scope: Scope, upload_id: int) -> None:
@@ -235,9 +240,17 @@ def _groups(outcome: ImportOutcome) -> list[dict[str, Any]]:
         for one in row.problems:
             group = found.setdefault(
                 (one.column, one.what, one.found),
-                {"column": one.column, "what": one.what, "found": one.found, "expected": one.expected, "remedy": one.remedy,
-                 "rows": 0, "places": [], "mend": bool(one.column)},
-            )  # fmt: skip
+                {
+                    "column": one.column,
+                    "what": one.what,
+                    "found": one.found,
+                    "expected": one.expected,
+                    "remedy": one.remedy,
+                    "rows": 0,
+                    "places": [],
+                    "mend": bool(one.column),
+                },
+            )
             group["rows"] += 1
             if len(group["places"]) < _PLACES:
                 group["places"].append(outcome.places.get(row.line, f"row {row.line}"))

@@ -61,8 +61,9 @@ class SheetTable:
     approved: frozenset[tuple[str, str]] = frozenset()
 
 
-def read_brought(reports: bytes, matching: Matching, known: Known, names: NamesService,
-                 before: KeptMatching) -> SheetTable | OpenSheet:  # fmt: skip
+def read_brought(
+    reports: bytes, matching: Matching, known: Known, names: NamesService, before: KeptMatching
+) -> SheetTable | OpenSheet:
     """The table of reports as what can be imported, or as a sheet that has to be matched first.
 
     A file in UTF-8 whose first line is the header of the open use-report table is one already. Raises
@@ -191,14 +192,37 @@ def _column_summary(sheet: OpenSheet, at: int, column: Column) -> dict[str, Any]
     said = [grid.rows[place] for place in beneath if grid.lines[place] not in sheet.matching.rows_out]
     cells = [row[at] for row in said if at < len(row) and row[at]]
     examples = list(dict.fromkeys(cells[:200]))[:_EXAMPLES]
-    return {"head": column.head, "field": column.field, "fill": column.fill, "several": column.several, "prefix": column.prefix,
-            "filled": len(cells), "examples": [_cut(text) for text in examples]}  # fmt: skip
+    return {
+        "head": column.head,
+        "field": column.field,
+        "fill": column.fill,
+        "several": column.several,
+        "prefix": column.prefix,
+        "filled": len(cells),
+        "examples": [_cut(text) for text in examples],
+    }
 
 
 def _question_summary(one: Question) -> dict[str, Any]:
-    return {"field": one.field, "text": one.text, "count": one.count, "proposal": one.proposal, "choices": list(one.choices),
-            "new": one.may_be_new}  # fmt: skip
+    return {
+        "field": one.field,
+        "text": one.text,
+        "count": one.count,
+        "proposal": one.proposal,
+        "choices": list(one.choices),
+        "new": one.may_be_new,
+    }
 
 
 def _cut(text: str) -> str:
     return text if len(text) <= _SHOWN_LETTERS else f"{text[: _SHOWN_LETTERS - 1]}…"
+
+
+def codes_of_fields(scope: Scope) -> dict[str, list[str]]:
+    """The codes of the study by the field of a table that holds them, to choose from."""
+    found: dict[str, list[str]] = {name: list(codes) for name, codes in LISTED.items() if name != "basis"}
+    fields = {vocabulary: name for name, vocabulary in VOCABULARIES.items()}
+    for one in imports.vocabulary(scope):
+        if name := fields.get(one["vocabulary"]):
+            found.setdefault(name, []).append(one["code"])
+    return {name: list(dict.fromkeys(filter(None, codes))) for name, codes in found.items()}

@@ -146,8 +146,12 @@ def test_what_merged_cells_colours_and_formulas_say_is_read_or_said(small: Small
     assert [row["date"] for row in landed] == ["2026-04-03"] * 3 + ["2026-04-13"]
     assert [row["colour of the row"] for row in landed] == ["#ffff00", "", "", ""]
     notes = " ".join(outcome.plan.notes)
-    for sentence in ("3 merged cells were filled down", "Formulas without a computed value are empty here (H4)",
-                     "Text is struck through in rows 5", "1 row is coloured"):  # fmt: skip
+    for sentence in (
+        "3 merged cells were filled down",
+        "Formulas without a computed value are empty here (H4)",
+        "Text is struck through in rows 5",
+        "1 row is coloured",
+    ):
         assert sentence in notes
 
 
@@ -231,8 +235,14 @@ def test_a_count_without_informants_is_refused_in_one_sentence(small: SmallStudy
     sheet = opened(small, sheets.counts_without_informants())
     assert sheet.missing.startswith("No column says who told it.")
     with pytest.raises(importing.SheetNotMatched):
-        importing.import_tables(small.scope, read_tables(sheets.counts_without_informants()), ChecklistNames(), terms=TERMS,
-                                new_codes=False, matching=accepted(sheet))  # fmt: skip
+        importing.import_tables(
+            small.scope,
+            read_tables(sheets.counts_without_informants()),
+            ChecklistNames(),
+            terms=TERMS,
+            new_codes=False,
+            matching=accepted(sheet),
+        )
     assert value("SELECT count(*) FROM use_report") == 0
 
 
@@ -293,8 +303,15 @@ def test_what_was_promised_lands_or_what_changed_is_said(small: SmallStudy):
     seen = importing.preview_import(small.scope, tables, ChecklistNames(), new_codes=False, terms=TERMS, matching=matching)
     bring(small, sheets.tabs_in_utf_16())  # H01 and H02 come meanwhile
     with pytest.raises(importing.ChangedMeanwhile) as changed:
-        importing.import_tables(small.scope, read_tables(sheets.of_135_rows()), ChecklistNames(), terms=TERMS, new_codes=False,
-                                matching=matching, promised=importing.promise(seen))  # fmt: skip
+        importing.import_tables(
+            small.scope,
+            read_tables(sheets.of_135_rows()),
+            ChecklistNames(),
+            terms=TERMS,
+            new_codes=False,
+            matching=matching,
+            promised=importing.promise(seen),
+        )
     assert any("New holders and sources: 15 were shown, 13 now." in sentence for sentence in changed.value.changes)
     assert value("SELECT count(*) FROM use_report") == 3
 
@@ -342,7 +359,14 @@ def test_an_import_that_is_done_again_after_its_act_finds_its_rows_and_breaks_no
     matching = accepted(opened(small, sheets.tabs_in_utf_16()))
     seen = importing.preview_import(small.scope, tables, ChecklistNames(), new_codes=False, terms=TERMS, matching=matching)
     for landing in (3, 0):
-        done = importing.import_tables(small.scope, tables, ChecklistNames(), terms=TERMS, new_codes=False, matching=matching,
-                                       promised=importing.promise(seen))  # fmt: skip
+        done = importing.import_tables(
+            small.scope,
+            tables,
+            ChecklistNames(),
+            terms=TERMS,
+            new_codes=False,
+            matching=matching,
+            promised=importing.promise(seen),
+        )
         assert len(done.plan.landing) == landing
     assert value("SELECT count(*) FROM use_report") == 3

@@ -27,8 +27,13 @@ def uncounted(plan: ImportPlan, known: Known, rules: CountingRules, *, may_count
     was named are no reports; further components of a report are the report's.
     """
     found: dict[str, Counter[str]] = {}
-    codes = {number: code for place, of in known.terms.items() if place[0] == "basis" for code, number in of.items()
-             if code in known.labels.get(place, ())}  # fmt: skip
+    codes = {
+        number: code
+        for place, of in known.terms.items()
+        if place[0] == "basis"
+        for code, number in of.items()
+        if code in known.labels.get(place, ())
+    }
     counted_scheme = rules.scheme or known.scheme
     undetermined = _undetermined(plan, known, rules)
     for one in plan.landing:
@@ -41,8 +46,17 @@ def uncounted(plan: ImportPlan, known: Known, rules: CountingRules, *, may_count
     return sorted(kinds, key=lambda kind: -kind.rows)
 
 
-def _reason(one: Landing, plan: ImportPlan, known: Known, rules: CountingRules, bases: Mapping[int, str], scheme: str,
-            undetermined: Collection[Reference], *, may_count: bool) -> tuple[str, str] | None:  # fmt: skip
+def _reason(
+    one: Landing,
+    plan: ImportPlan,
+    known: Known,
+    rules: CountingRules,
+    bases: Mapping[int, str],
+    scheme: str,
+    undetermined: Collection[Reference],
+    *,
+    may_count: bool,
+) -> tuple[str, str] | None:
     """Why a row would be in no number, and the value that is the cause; None where it would be counted."""
     met, new = known.informants.get(one.informant), plan.informants.get(one.informant)
     is_source = met.is_source if met else bool(new and new.is_source)

@@ -18,8 +18,19 @@ from tender_ledger.core.text import fold
 VOCABULARIES = {"category": "category", "part": "part", "preparation": "method", "application": "application", "stage": "stage",
                 "basis": "basis"}  # fmt: skip
 # Fields whose values are kept for the next sheet: all that name a code, none that names anybody.
-CODED = (*VOCABULARIES, "stance", "outcome", "currency", "informant_kind", "role", "actor", "harvest_effect", "for_whom",
-         "language", "qualifier")  # fmt: skip
+CODED = (
+    *VOCABULARIES,
+    "stance",
+    "outcome",
+    "currency",
+    "informant_kind",
+    "role",
+    "actor",
+    "harvest_effect",
+    "for_whom",
+    "language",
+    "qualifier",
+)
 _MOST = 200  # values of one field that are asked for; further ones come with the next reading
 _COMPARED = 400  # values that are compared with every code
 
@@ -39,8 +50,9 @@ class Question:
     may_be_new: bool
 
 
-def questions(unfolded: Unfolded, matching: Matching, known: Known, fixed: Mapping[str, Sequence[str]],
-              names: NamesService, title: str = "") -> list[Question]:  # fmt: skip
+def questions(
+    unfolded: Unfolded, matching: Matching, known: Known, fixed: Mapping[str, Sequence[str]], names: NamesService, title: str = ""
+) -> list[Question]:
     """Every value without an answer that no code of its field is, the most frequent of a field first.
 
     Rows that name no community are asked about where the study has several; the `title` of the sheet may be one.
@@ -75,8 +87,9 @@ def _by_fold(values: Mapping[str, int]) -> list[tuple[str, int]]:
     return counts.most_common()
 
 
-def _of_codes(name: str, values: Sequence[tuple[str, int]], choices: tuple[str, ...], folds: Mapping[str, str], *,
-              may_be_new: bool) -> list[Question]:  # fmt: skip
+def _of_codes(
+    name: str, values: Sequence[tuple[str, int]], choices: tuple[str, ...], folds: Mapping[str, str], *, may_be_new: bool
+) -> list[Question]:
     """Questions of a field with codes; of spellings that no code is near, the rarer may mean the most frequent."""
     found: list[Question] = []
     new: dict[str, str] = {}

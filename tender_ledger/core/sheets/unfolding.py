@@ -113,8 +113,15 @@ class _Unfolding:
         for line, row in lines:
             rows += self._statements(line, row)
             if len(rows) > ROWS:
-                raise InputRefused(Problem("The sheet becomes too many statements.", self.grid.name, f"more than {ROWS:,}",
-                                           f"at most {ROWS:,}", "Bring it in parts."))  # fmt: skip
+                raise InputRefused(
+                    Problem(
+                        "The sheet becomes too many statements.",
+                        self.grid.name,
+                        f"more than {ROWS:,}",
+                        f"at most {ROWS:,}",
+                        "Bring it in parts.",
+                    )
+                )
         landing = [one for one in rows if not one.out]
         if out := len(rows) - len(landing):
             self.noted.append(f"{_some(out, 'statement is', 'statements are')} left out, as was said of a value of theirs.")

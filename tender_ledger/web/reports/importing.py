@@ -7,10 +7,9 @@ from flask import Response, abort, g, redirect, render_template, request, url_fo
 from werkzeug.wrappers import Response as AnyResponse
 
 from tender_ledger.core.rights import Right
-from tender_ledger.core.sheets.questions import VOCABULARIES
-from tender_ledger.formats.report_table import LISTED
 from tender_ledger.operations import import_uploads as operations
 from tender_ledger.operations.errors import Refused
+from tender_ledger.operations.sheet_reading import codes_of_fields
 from tender_ledger.storage.queries import imports as queries
 from tender_ledger.web.reports import sheet_words
 from tender_ledger.web.reports.forms import ImportForm
@@ -66,7 +65,7 @@ def brought(table: int) -> str:
     g.member.require(Right.IMPORT)
     found = _upload(table)
     context = {"upload": found, "outcome": found["outcome"], "matching": operations.matching_of(found), "words": sheet_words,
-               "codes": _codes() if found["outcome"].get("groups") else {}}  # fmt: skip
+               "codes": codes_of_fields(g.scope) if found["outcome"].get("groups") else {}}  # fmt: skip
     if is_htmx():
         return render_template("reports/_upload.html", **context)
     return spread("reports/upload.html", "reports/_import_about.html", **context)
@@ -136,16 +135,6 @@ def failing(table: int) -> Response:
         abort(404)
     headers = {"Content-Disposition": 'attachment; filename="reports-failing.csv"'}
     return Response(bytes(kept), mimetype="text/csv", headers=headers)
-
-
-def _codes() -> dict[str, list[str]]:
-    """The codes of the study by the columns of a table that hold them, to choose from."""
-    found: dict[str, list[str]] = {name: list(codes) for name, codes in LISTED.items() if name != "basis"}
-    columns = {vocabulary: column for column, vocabulary in VOCABULARIES.items()}
-    for one in queries.vocabulary(g.scope):
-        if column := columns.get(one["vocabulary"]):
-            found.setdefault(column, []).append(one["code"])
-    return {column: list(dict.fromkeys(filter(None, codes))) for column, codes in found.items()}
 
 
 def _upload(table: int) -> dict[str, Any]:
